@@ -1,0 +1,196 @@
+"""Outlines of a picture by tone: closed sub-pixel contours at the middle level between part and ground."""
+
+import attrs
+import cv2
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+
+from nomogon_core.errors import TraceError
+from nomogon_core.trace.compiled_contours import boundary_loops, plateau_levels, shift_to_level
+
+REDUCED_SIDE = 500
+SMOOTHING_PX = 1.0
+LEAST_CONTRAST = 0.015
+MOST_LOOPS = 400
+PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
+LEVEL_WINDOW_PX = 41
+LEAST_LOOP_PX = 24.0
+
+
+@attrs.frozen
+class Contour:
+    """One closed contour.
+
+    Attributes:
+        points: (n, 2) pixels, x right, y down, n about the perimeter; not repeated at the end.
+        area_px: enclosed square pixels, always positive.
+        hole: whether the outside lies within.
+        parent: index of the contour around this one, or None.
+        touches_border: whether it runs along the border of the picture.
+    """
+
+    points: np.ndarray = attrs.field(eq=False, repr=False)
+    area_px: float
+    hole: bool
+    parent: int | None
+    touches_border: bool
+
+
+@attrs.frozen
+class Tones:
+    """The two levels that a picture is split into, after evening out the light.
+
+    Attributes:
+        ground: level of what lies along most of the border.
+        part: level of the other.
+        evening: reduced (h, w) factors that make the light even.
+    """
+
+    ground: float
+    part: float
+    evening: np.ndarray = attrs.field(eq=False, repr=False)
+
+    def level(self, threshold):
+        """Light at a share of the way from ground to part; 0.5 is where the edge is."""
+        return self.ground + threshold * (self.part - self.ground)
+
+    @property
+    def part_is_dark(self):
+        return self.part < self.ground
+
+
+def _otsu(values):
+    """Level that splits values into two groups with the largest variance between them (Otsu, 1979)."""
+    low, high = np.percentile(values, [0.1, 99.9])
+    if high - low < 1e-6:
+        return None
+    scaled = np.clip((values - low) / (high - low) * 255, 0, 255).astype(np.uint8)
+    split, _ = cv2.threshold(scaled, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    return low + (split + 0.5) / 255 * (high - low)
+
+
+def _ground_light(reduced, ground):
+    """Light of the ground over the whole picture: a quadratic surface through the ground's pixels."""
+    height, width = reduced.shape
+    inner = cv2.erode(ground.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    if inner.sum() < 50:
+        return np.full_like(reduced, np.median(reduced[ground]))
+    down, across = np.mgrid[0:height, 0:width]
+    u, v = across / width - 0.5, down / height - 0.5
+    terms = np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
+    values = reduced[inner]
+    keep = np.abs(values - np.median(values)) <= 4 * np.median(np.abs(values - np.median(values))) + 0.02
+    weights, *_ = np.linalg.lstsq(terms[inner][keep], values[keep], rcond=None)
+    return (terms @ weights).astype(np.float32)
+
+
+def find_tones(light):
+    """Split a picture into ground and part.
+
+    Args:
+        light: linear luminance (h, w).
+
+    Raises:
+        TraceError: the picture has one tone only.
+    """
+    scale = min(1.0, REDUCED_SIDE / max(light.shape))
+    reduced = cv2.resize(light, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else light.copy()
+    split = _otsu(reduced)
+    if split is None:
+        raise TraceError("The picture has one tone only, so there is no outline in it. Use a picture where the part stands out from its ground.")
+    evening = np.ones_like(reduced)
+    for _ in range(2):
+        even = reduced * evening
+        border = np.concatenate([even[:3].ravel(), even[-3:].ravel(), even[:, :3].ravel(), even[:, -3:].ravel()])
+        bright_ground = np.mean(border > split) >= 0.5
+        ground = (even > split) == bright_ground
+        surface = _ground_light(reduced, ground)
+        middle = float(np.median(surface[ground]))
+        evening = np.clip(middle / np.maximum(surface, 0.15 * middle + 1e-4), 0.25, 4).astype(np.float32)
+        split = _otsu(reduced * evening) or split
+    even = reduced * evening
+    ground = (even > split) == bright_ground
+    if ground.all() or not ground.any():
+        raise TraceError("The picture has one tone only, so there is no outline in it. Use a picture where the part stands out from its ground.")
+    tones = Tones(float(np.median(even[ground])), float(np.median(even[~ground])), evening)
+    if abs(tones.part - tones.ground) < LEAST_CONTRAST:
+        raise TraceError("Part and ground are almost equally bright, so no outline can be told from noise. "
+                         "Take the picture on a ground that is much lighter or darker than the part.")
+    return tones
+
+
+def even_light(light, tones):
+    """The picture with its light made even and its noise smoothed by one pixel (float32)."""
+    height, width = light.shape
+    factors = cv2.resize(tones.evening, (width, height), interpolation=cv2.INTER_LINEAR)
+    return cv2.GaussianBlur(cv2.multiply(light, factors), (0, 0), SMOOTHING_PX)
+
+
+def outward_normals(points, reach=3):
+    """Unit normals (n, 2) of a closed contour, to the left of its run in a y-down picture."""
+    run = np.roll(points, -reach, axis=0) - np.roll(points, reach, axis=0)
+    size = np.hypot(run[:, 0], run[:, 1])
+    size[size == 0] = 1
+    return np.column_stack([run[:, 1], -run[:, 0]]) / size[:, None]
+
+
+def _at_local_level(even, points, threshold, tones):
+    """Move a contour to the level between the plateaus beside it, where these are clear."""
+    normals = outward_normals(points)
+    sides = plateau_levels(even, points, normals, PLATEAU_NEAR_PX, PLATEAU_FAR_PX)
+    window = min(LEVEL_WINDOW_PX, len(points))
+    part, ground = (uniform_filter1d(sides[:, side], window, mode="wrap") for side in (0, 1))
+    clear = np.abs(ground - part) > 0.35 * abs(tones.ground - tones.part)
+    same_sense = (ground > part) == tones.part_is_dark
+    level = np.where(clear & same_sense, ground + threshold * (part - ground), tones.level(threshold))
+    return shift_to_level(even, points, normals, level, 2.0)
+
+
+def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
+    """All closed contours of a picture by tone, outer ones and holes.
+
+    Light is evened out over the ground, smoothed by one pixel and crossed at ``threshold`` of the way from
+    ground to part; then each contour is moved to the same share between the levels beside it.
+
+    Args:
+        light: linear luminance (h, w).
+        threshold: 0 at the ground's level, 1 at the part's.
+        least_area_px: smaller specks and holes are passed over.
+        tones: result of :func:`find_tones` on the same picture, to save its time.
+
+    Returns:
+        Contours, largest first.
+
+    Raises:
+        TraceError: no outline, or so many that the picture is noise at this threshold.
+    """
+    tones = tones or find_tones(light)
+    even = even_light(light, tones)
+    points, starts, areas, borders, passed = boundary_loops(
+        even, tones.level(threshold), tones.part_is_dark, float(least_area_px), MOST_LOOPS)
+    if len(areas) >= MOST_LOOPS:
+        raise TraceError(f"More than {MOST_LOOPS} outlines were found, so the picture is mostly texture or noise at this threshold. "
+                         "Move the threshold, raise the speck size, or use a plainer ground.")
+    order = np.argsort(-np.abs(areas))
+    contours = []
+    for index in order:
+        loop = points[starts[index]:starts[index + 1]]
+        if len(loop) < LEAST_LOOP_PX:
+            continue
+        if not borders[index]:
+            loop = _at_local_level(even, loop, threshold, tones)
+        contours.append(Contour(loop, abs(float(areas[index])), bool(areas[index] < 0), None, bool(borders[index])))
+    if not contours:
+        raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")
+    return tuple(attrs.evolve(contour, parent=_parent(contours, place)) for place, contour in enumerate(contours))
+
+
+def _parent(contours, place):
+    """The smallest larger contour of the other kind around this one."""
+    inner = contours[place]
+    x, y = inner.points[0]
+    for candidate in range(place - 1, -1, -1):
+        outer = contours[candidate]
+        if outer.hole != inner.hole and cv2.pointPolygonTest(outer.points.astype(np.float32), (float(x), float(y)), False) > 0:
+            return candidate
+    return None

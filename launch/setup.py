@@ -1,0 +1,120 @@
+"""The set-up steps; each is idempotent and cheap when there is nothing to do."""
+
+import fcntl
+import os
+import shutil
+import sys
+from contextlib import contextmanager
+from pathlib import Path
+
+from launch import postgres
+from launch.places import REQUIREMENTS, ROOT, STATE, VENV, VENV_PYTHON, SetupError, digest, environment, once, run, say
+
+
+@contextmanager
+def only_one():
+    """Hold the set-up lock, so that two commands started together do not trip over each other."""
+    STATE.mkdir(parents=True, exist_ok=True)
+    with open(STATE / "setup.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def debian_packages(wanted):
+    """Install Debian packages whose program is missing.
+
+    Args:
+        wanted: mapping of package name to a function that tells whether it is there.
+
+    Raises:
+        SetupError: packages are missing and cannot be installed by this user.
+    """
+    missing = [package for package, present in wanted.items() if not present()]
+    if not missing:
+        return
+    apt = shutil.which("apt-get")
+    sudo = [] if os.geteuid() == 0 else ([shutil.which("sudo")] if shutil.which("sudo") else None)
+    if apt is None or sudo is None:
+        raise SetupError(f"{', '.join(missing)} must be installed first (as root: apt-get install {' '.join(missing)}).")
+    say(f"installing {', '.join(missing)} from Debian's packages …")
+    quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    run(*sudo, apt, "update", "-qq", what="apt-get update", env=quiet)
+    run(*sudo, apt, "install", "-y", "-qq", "--no-install-recommends", *missing, what="apt-get install", env=quiet)
+
+
+def program(*names):
+    return lambda: any(shutil.which(name) for name in names)
+
+
+def python_environment():
+    """The virtual environment, with every package checked against its recorded hash."""
+    def build():
+        say("installing the Python packages (about a minute the first time) …")
+        if not VENV_PYTHON.exists():
+            run(sys.executable, "-m", "venv", VENV, what="the virtual environment")
+        run(VENV_PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes",
+            "-r", REQUIREMENTS, what="installing the Python packages")
+    key = digest(REQUIREMENTS) if VENV_PYTHON.exists() else "new"
+    once("python", key, build)
+    if key == "new":
+        (STATE / "stamps" / "python").write_text(digest(REQUIREMENTS))
+
+
+def front_end():
+    """Style sheet, scripts and fonts, built from the locked npm packages."""
+    npm = shutil.which("npm")
+    lock = ROOT / "package-lock.json"
+    if npm is None:
+        raise SetupError("npm (with Node.js 18 or newer) is needed to build the pages; install it and run this again.")
+    if once("npm", digest(lock) + str((ROOT / "node_modules").exists()), lambda: run(
+            npm, "ci", "--no-audit", "--no-fund", "--silent", what="installing the front-end packages")):
+        (STATE / "stamps" / "npm").write_text(digest(lock) + "True")
+    sources = [lock, ROOT / "package.json", ROOT / "web" / "frontend", ROOT / "web" / "templates"]
+    once("pages", digest(*sources), lambda: run(npm, "run", "--silent", "build", what="building the pages"))
+    once("static", digest(*sources), lambda: manage("collectstatic", "--noinput", "--clear", what="collecting the pages' files"))
+
+
+def compiled_loops():
+    """Compile the numeric inner loops once, so that no user waits for it."""
+    core = ROOT / "core" / "nomogon_core"
+    once("compiled", digest(*sorted(core.rglob("compiled*.py"))), lambda: run(
+        VENV_PYTHON, "-m", "nomogon_core.warm", what="compiling the numeric loops", env=environment()))
+
+
+def manage(*arguments, what):
+    return run(VENV_PYTHON, ROOT / "web" / "manage.py", *arguments, what=what, env=environment())
+
+
+def database(demo):
+    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted."""
+    cluster = postgres.start()
+    migrations = sorted(path for path in (ROOT / "web").glob("*/migrations") if path.is_dir())
+    once("migrated", cluster + digest(*migrations), lambda: manage("migrate", "--noinput", what="preparing the database"))
+    if demo:
+        sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
+        once("demo", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))
+
+
+def prepare(*, web=False, browser=False, demo=False):
+    """Bring this checkout to where a command can run.
+
+    Args:
+        web: database and pages are needed.
+        browser: headless Chromium is needed.
+        demo: the demo jobs are wanted in the database.
+
+    Raises:
+        SetupError: something is missing that cannot be installed from here.
+    """
+    with only_one():
+        wanted = {}
+        if web:
+            wanted["postgresql"] = lambda: postgres.tools() is not None
+        if browser:
+            wanted["chromium"] = program("chromium")
+        debian_packages(wanted)
+        python_environment()
+        compiled_loops()
+        if web:
+            front_end()
+            database(demo)
