@@ -1,0 +1,79 @@
+"""What a dimension reads: its value at the sketch's present places, and a name in words."""
+
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.errors import SketchError
+from nomogon_core.sketch.model import Constraint
+
+NAMES = {"distance": "Distance", "across": "Across", "up": "Up", "radius": "Radius", "diameter": "Diameter", "angle": "Angle"}
+
+
+def measure(sketch, kind, of):
+    """Present value of a dimension, millimetres or radians.
+
+    Raises:
+        SketchError: the kind does not go with what is chosen.
+    """
+    if kind in ("radius", "diameter"):
+        if len(of) != 1 or of[0] not in sketch.curves or sketch.curves[of[0]].kind not in ("arc", "circle"):
+            raise SketchError(f"A {kind} goes with one circle or arc; choose one and try again.")
+        return sketch.curves[of[0]].radius * (2 if kind == "diameter" else 1)
+    if kind == "angle":
+        if len(of) != 2 or any(name not in sketch.curves or sketch.curves[name].kind != "line" for name in of):
+            raise SketchError("An angle goes with two lines; choose two and try again.")
+        ways = [np.subtract(*(sketch.points[end] for end in sketch.curves[name].points[::-1])) for name in of]
+        angle = math.atan2(ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0], float(ways[0] @ ways[1]))
+        return abs(angle) if abs(angle) <= math.pi / 2 else math.pi - abs(angle)
+    if kind in ("across", "up"):
+        (x0, y0), (x1, y1) = _two_places(sketch, of, kind)
+        return abs(x1 - x0) if kind == "across" else abs(y1 - y0)
+    return _distance(sketch, of)
+
+
+def _distance(sketch, of):
+    kinds = ["point" if name in sketch.points else sketch.curve(name).kind for name in of]
+    if sorted(kinds) == ["line", "point"] or kinds == ["line", "line"]:
+        line = of[kinds.index("line")]
+        other = of[1] if kinds[0] == "line" else of[0]
+        point = sketch.points[other] if other in sketch.points else sketch.points[sketch.curves[other].points[0]]
+        a, b = (np.array(sketch.points[end]) for end in sketch.curves[line].points)
+        run = (b - a) / max(math.dist(a, b), 1e-12)
+        return abs(float(run[0] * (point[1] - a[1]) - run[1] * (point[0] - a[0])))
+    return math.dist(*_two_places(sketch, of, "distance"))
+
+
+def _two_places(sketch, of, kind):
+    if len(of) == 1 and of[0] in sketch.curves and sketch.curves[of[0]].kind == "line":
+        of = sketch.curves[of[0]].points
+    if len(of) != 2 or any(name not in sketch.points for name in of):
+        raise SketchError(f"{NAMES[kind]} goes with two points or a line; choose those and try again.")
+    return sketch.points[of[0]], sketch.points[of[1]]
+
+
+def new_dimension(sketch, kind, of, **fields):
+    """A dimension at its present value with a free name; lines shared with a point pair are told apart by number."""
+    names = {item.name for item in sketch.constraints.values()}
+    number = 1
+    while f"{NAMES[kind]} {number}" in names:
+        number += 1
+    return Constraint(kind, of, value=measure(sketch, kind, of), name=f"{NAMES[kind]} {number}", **fields)
+
+
+def refreshed(sketch):
+    """The sketch with every reference dimension read anew."""
+    constraints = {name: item if item.driving or not item.is_dimension else attrs.evolve(item, value=measure(sketch, item.kind, item.of))
+                   for name, item in sketch.constraints.items()}
+    return attrs.evolve(sketch, constraints=constraints)
+
+
+def in_words(sketch, name):
+    """A constraint as people would say it, for messages."""
+    item = sketch.constraints[name]
+    if item.is_dimension:
+        value = f"{math.degrees(item.value):.1f}°" if item.kind == "angle" else f"{item.value:.2f} mm"
+        return f"{item.name} ({value})"
+    parts = [sketch.curves[ref].kind + " " + ref[1:] if ref in sketch.curves else "point " + ref[1:] for ref in item.of]
+    return f"{item.kind} ({' and '.join(parts)})"

@@ -1,0 +1,233 @@
+"""Plain changes of a sketch: adding and taking away points, curves, constraints; each returns a new sketch."""
+
+import math
+
+import attrs
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from nomogon_core.errors import SketchError
+from nomogon_core.geometry import Arc, Circle, Line, ends
+from nomogon_core.sketch.model import Constraint, Curve
+
+SAME_PLACE_MM = 1e-6
+
+
+def _with(sketch, prefix, kind, value):
+    name = f"{prefix}{sketch.next_number}"
+    return attrs.evolve(sketch, **{kind: {**getattr(sketch, kind), name: value}}, next_number=sketch.next_number + 1), name
+
+
+def add_point(sketch, place):
+    """A new point; returns the sketch and the point's id."""
+    return _with(sketch, "p", "points", (float(place[0]), float(place[1])))
+
+
+def _point_of(sketch, place):
+    """An id given as such, or a new point at a place."""
+    if isinstance(place, str):
+        if place not in sketch.points:
+            raise SketchError(f"There is no point {place} in the sketch any more; choose it again.")
+        return sketch, place
+    return add_point(sketch, place)
+
+
+def add_curve(sketch, kind, places, **fields):
+    """A new curve through places that are point ids or coordinates; returns the sketch and the curve's id."""
+    names = []
+    for place in places:
+        sketch, name = _point_of(sketch, place)
+        names.append(name)
+    return _with(sketch, "c", "curves", Curve(kind, names, **fields))
+
+
+def add_line(sketch, start, end, **fields):
+    """A line between two places.
+
+    Raises:
+        SketchError: both ends are the same place.
+    """
+    sketch, first = _point_of(sketch, start)
+    sketch, last = _point_of(sketch, end)
+    if first == last or math.dist(sketch.points[first], sketch.points[last]) < SAME_PLACE_MM:
+        raise SketchError("The line would have no length: both ends are the same place. Click a second place.")
+    return add_curve(sketch, "line", (first, last), **fields)
+
+
+def add_circle(sketch, center, radius, **fields):
+    """A circle.
+
+    Raises:
+        SketchError: the radius is not positive.
+    """
+    if not radius > SAME_PLACE_MM:
+        raise SketchError("The circle would have no size: its rim is at its centre. Click farther away.")
+    return add_curve(sketch, "circle", (center,), radius=float(radius), **fields)
+
+
+def circle_through(first, second, third):
+    """Centre and radius of the circle through three places.
+
+    Raises:
+        SketchError: the places lie on one line.
+    """
+    (x0, y0), (x1, y1), (x2, y2) = first, second, third
+    double = 2 * ((x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0))
+    span = max(math.dist(first, second), math.dist(second, third), math.dist(first, third))
+    if abs(double) < 1e-6 * max(span, 1e-9) ** 2:
+        raise SketchError("The three places lie on one line, so no arc goes through them. Click the middle one off the line.")
+    a, b = (x1 - x0) ** 2 + (y1 - y0) ** 2, (x2 - x0) ** 2 + (y2 - y0) ** 2
+    x, y = ((y2 - y0) * a - (y1 - y0) * b) / double, ((x1 - x0) * b - (x2 - x0) * a) / double
+    return (x0 + x, y0 + y), math.hypot(x, y)
+
+
+def add_arc_through(sketch, start, middle, end, **fields):
+    """An arc from start to end through a place between; stored counter-clockwise.
+
+    Raises:
+        SketchError: the three places lie on one line.
+    """
+    sketch, first = _point_of(sketch, start)
+    sketch, last = _point_of(sketch, end)
+    begin, finish = sketch.points[first], sketch.points[last]
+    center, radius = circle_through(begin, middle, finish)
+    turn = (middle[0] - begin[0]) * (finish[1] - begin[1]) - (middle[1] - begin[1]) * (finish[0] - begin[0])
+    if turn < 0:
+        first, last = last, first
+    return add_curve(sketch, "arc", (center, first, last), radius=radius, **fields)
+
+
+def add_spline_through(sketch, places, **fields):
+    """A smooth spline through two or more places (natural cubic, chord-length parameters).
+
+    Raises:
+        SketchError: fewer than two different places.
+    """
+    names = []
+    for place in places:
+        sketch, name = _point_of(sketch, place)
+        if not names or names[-1] != name:
+            names.append(name)
+    through = np.array([sketch.points[name] for name in names])
+    if len(names) < 2:
+        raise SketchError("A spline needs at least two different places.")
+    along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(through, axis=0).T))])
+    if np.any(np.diff(along) < SAME_PLACE_MM):
+        raise SketchError("Two places of the spline are the same; click them apart.")
+    slopes = CubicSpline(along, through, bc_type="natural")(along, 1)
+    control = [names[0]]
+    for index, step in enumerate(np.diff(along)):
+        control += [tuple(through[index] + slopes[index] * step / 3), tuple(through[index + 1] - slopes[index + 1] * step / 3), names[index + 1]]
+    return add_curve(sketch, "spline", control, **fields)
+
+
+def add_outline(sketch, curves, u95, *, origin):
+    """The curves of one closed outline, sharing the points at their joints.
+
+    Returns:
+        the sketch, ids of the curves, and the joints as (curve before, curve after) pairs.
+    """
+    names, last_end, first_start = [], None, None
+    for index, (curve, error) in enumerate(zip(curves, u95)):
+        fields = {"u95": float(error), "origin": origin}
+        if isinstance(curve, Circle):
+            sketch, name = add_circle(sketch, curve.center, curve.radius, **fields)
+            return sketch, [name], []
+        start, end = ends(curve)
+        start = last_end or start
+        end = first_start if index == len(curves) - 1 and first_start else end
+        sketch, start = _point_of(sketch, start)
+        sketch, end = _point_of(sketch, end)
+        if isinstance(curve, Line):
+            sketch, name = add_curve(sketch, "line", (start, end), **fields)
+        elif isinstance(curve, Arc):
+            order = (start, end) if curve.sweep > 0 else (end, start)
+            sketch, name = add_curve(sketch, "arc", (curve.center, *order), radius=curve.radius, **fields)
+        else:
+            sketch, name = add_curve(sketch, "spline", (start, *curve.points[1:-1], end), **fields)
+        first_start = first_start or start
+        last_end = end
+        names.append(name)
+    joints = [(names[index - 1], names[index]) for index in range(len(names))] if len(names) > 1 else []
+    return sketch, names, joints
+
+
+def add_constraint(sketch, constraint):
+    """The constraint as it is, unsolved; returns the sketch and its id."""
+    return _with(sketch, "k", "constraints", constraint)
+
+
+def remove(sketch, names):
+    """Take away points, curves and constraints by id, and all that hangs on them."""
+    gone = set(names)
+    for name in names:
+        if name not in sketch.points and name not in sketch.curves and name not in sketch.constraints:
+            raise SketchError(f"There is no {name} in the sketch any more.")
+    gone |= {name for name, curve in sketch.curves.items() if any(point in gone for point in curve.points)}
+    kept_curves = {name: curve for name, curve in sketch.curves.items() if name not in gone}
+    used = {point for curve in kept_curves.values() for point in curve.points}
+    was_used = {point for curve in sketch.curves.values() for point in curve.points}
+    kept_points = {name: place for name, place in sketch.points.items()
+                   if name not in gone and (name in used or name not in was_used)}
+    kept = kept_points.keys() | kept_curves.keys()
+    constraints = {name: item for name, item in sketch.constraints.items()
+                   if name not in gone and all(reference in kept for reference in item.of)}
+    return attrs.evolve(sketch, points=kept_points, curves=kept_curves, constraints=constraints)
+
+
+def set_construction(sketch, names, construction):
+    curves = dict(sketch.curves)
+    for name in names:
+        curves[name] = attrs.evolve(sketch.curve(name), construction=construction)
+    return attrs.evolve(sketch, curves=curves)
+
+
+def merge_points(sketch, kept, gone):
+    """Two points become one; constraints between them vanish. Used to close a gap."""
+    if kept == gone:
+        return sketch
+    swap = {gone: kept}
+    curves = {name: attrs.evolve(curve, points=[swap.get(point, point) for point in curve.points])
+              for name, curve in sketch.curves.items()}
+    constraints = {}
+    for name, item in sketch.constraints.items():
+        of = tuple(swap.get(reference, reference) for reference in item.of)
+        if len(set(of)) == len(of):
+            constraints[name] = attrs.evolve(item, of=of)
+    points = {name: place for name, place in sketch.points.items() if name != gone}
+    return attrs.evolve(sketch, points=points, curves=curves, constraints=constraints)
+
+
+def smooth_joints(sketch, joints, *, within=math.radians(3.0)):
+    """Tangent constraints for the joints of an outline that are smooth already."""
+    found = []
+    for before, after in joints:
+        first, second = sketch.curve(before), sketch.curve(after)
+        shared = set(first.end_points()) & set(second.end_points())
+        if {first.kind, second.kind} == {"line"} or not shared:
+            continue
+        kink = min(abs(_kink_at(sketch, before, after, point)) for point in shared)
+        if kink < within:
+            found.append(Constraint("tangent", (before, after), source="traced"))
+    return found
+
+
+def _kink_at(sketch, before, after, point):
+    """Angle between two curves' tangent lines at a shared point, 0 to a quarter turn."""
+    ways = []
+    for name in (before, after):
+        curve, place = sketch.curve(name), sketch.points[point]
+        if curve.kind == "arc":
+            center = sketch.points[curve.points[0]]
+            ways.append((-(place[1] - center[1]), place[0] - center[0]))
+        elif curve.kind == "line":
+            a, b = (sketch.points[end] for end in curve.points)
+            ways.append((b[0] - a[0], b[1] - a[1]))
+        else:
+            near = curve.points[1] if curve.points[0] == point else curve.points[-2]
+            ways.append((sketch.points[near][0] - place[0], sketch.points[near][1] - place[1]))
+    cross = ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0]
+    dot = ways[0][0] * ways[1][0] + ways[0][1] * ways[1][1]
+    return math.atan2(abs(cross), abs(dot))
+
+

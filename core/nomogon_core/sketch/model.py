@@ -1,0 +1,153 @@
+"""The sketch as data: points, curves, constraints; immutable, changed by copy, stored as JSON.
+
+An arc always runs counter-clockwise from its start to its end. Curves that meet share the point itself.
+"""
+
+import math
+
+import attrs
+
+from nomogon_core.errors import SketchError
+from nomogon_core.geometry import Arc, Circle, Line, Spline
+
+POINT_COUNT = {"line": 2, "arc": 3, "circle": 1}
+CONSTRAINTS = ("coincident", "horizontal", "vertical", "parallel", "perpendicular", "tangent", "equal", "concentric",
+               "symmetric", "fixed", "on curve", "midpoint")
+DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle")
+
+
+@attrs.frozen
+class Curve:
+    """A curve of the sketch.
+
+    Attributes:
+        kind: line, arc, circle or spline.
+        points: ids; line: start, end; arc: centre, start, end; circle: centre; spline: 3k+1 control points.
+        radius: of a circle or arc, else 0.
+        construction: helps to place others but bounds no region.
+        u95: 95 % uncertainty of its size and place when traced, else None.
+        origin: what it came from ("drawn", or the id of a trace).
+    """
+
+    kind: str
+    points: tuple = attrs.field(converter=tuple)
+    radius: float = 0.0
+    construction: bool = False
+    u95: float | None = None
+    origin: str = "drawn"
+
+    def end_points(self):
+        """Ids of both ends, or () for a circle."""
+        if self.kind == "circle":
+            return ()
+        return (self.points[1], self.points[2]) if self.kind == "arc" else (self.points[0], self.points[-1])
+
+
+@attrs.frozen
+class Constraint:
+    """A constraint or dimension.
+
+    Attributes:
+        kind: one of CONSTRAINTS or DIMENSIONS.
+        of: ids of points and curves, in the order that the kind asks for.
+        value: millimetres or radians of a dimension, else None.
+        typed: the value as the user typed it, "" when it was measured.
+        name: of a dimension, as in the Ledger.
+        driving: False for a reference dimension, which only reads.
+        source: "set", "traced", "gauge".
+        u95: 95 % uncertainty of a traced value.
+    """
+
+    kind: str
+    of: tuple = attrs.field(converter=tuple)
+    value: float | None = None
+    typed: str = ""
+    name: str = ""
+    driving: bool = True
+    source: str = "set"
+    u95: float | None = None
+
+    @property
+    def is_dimension(self):
+        return self.kind in DIMENSIONS
+
+
+@attrs.frozen
+class Sketch:
+    """Points by id, curves by id, constraints by id, and the next number for ids."""
+
+    points: dict = attrs.field(factory=dict)
+    curves: dict = attrs.field(factory=dict)
+    constraints: dict = attrs.field(factory=dict)
+    next_number: int = 1
+
+    def curve(self, name):
+        try:
+            return self.curves[name]
+        except KeyError:
+            raise SketchError(f"There is no curve {name} in the sketch any more; choose it again.") from None
+
+    def geometry(self, name):
+        """The plane curve of an entity."""
+        curve = self.curve(name)
+        places = [self.points[point] for point in curve.points]
+        if curve.kind == "line":
+            return Line(*places)
+        if curve.kind == "circle":
+            return Circle(places[0], curve.radius)
+        if curve.kind == "spline":
+            return Spline(places)
+        center, start, end = places
+        first = math.atan2(start[1] - center[1], start[0] - center[0])
+        last = math.atan2(end[1] - center[1], end[0] - center[0])
+        sweep = (last - first) % (2 * math.pi) or 2 * math.pi
+        return Arc(center, curve.radius, first, sweep)
+
+    def size(self):
+        """Longer side of the box around all points and circles; 1 when empty."""
+        xs, ys = [], []
+        for x, y in self.points.values():
+            xs.append(x)
+            ys.append(y)
+        for curve in self.curves.values():
+            if curve.kind == "circle":
+                x, y = self.points[curve.points[0]]
+                xs += [x - curve.radius, x + curve.radius]
+                ys += [y - curve.radius, y + curve.radius]
+        return max(max(xs) - min(xs), max(ys) - min(ys), 1e-6) if xs else 1.0
+
+    def free_points(self):
+        """Ids of points that belong to no curve."""
+        used = {point for curve in self.curves.values() for point in curve.points}
+        return [point for point in self.points if point not in used]
+
+
+def to_json(sketch):
+    """Plain data of a sketch; the inverse of :func:`from_json`."""
+    return {
+        "points": {name: [x, y] for name, (x, y) in sketch.points.items()},
+        "curves": {name: attrs.asdict(curve) | {"points": list(curve.points)} for name, curve in sketch.curves.items()},
+        "constraints": {name: attrs.asdict(item) | {"of": list(item.of)} for name, item in sketch.constraints.items()},
+        "next_number": sketch.next_number,
+    }
+
+
+def from_json(data):
+    """A sketch from plain data.
+
+    Raises:
+        SketchError: the data does not describe a sketch.
+    """
+    try:
+        points = {str(name): (float(x), float(y)) for name, (x, y) in data.get("points", {}).items()}
+        curves = {str(name): Curve(**fields) for name, fields in data.get("curves", {}).items()}
+        constraints = {str(name): Constraint(**fields) for name, fields in data.get("constraints", {}).items()}
+        sketch = Sketch(points, curves, constraints, int(data.get("next_number", 1)))
+    except (TypeError, ValueError, AttributeError) as problem:
+        raise SketchError(f"The sketch data cannot be read: {problem}") from None
+    for name, curve in sketch.curves.items():
+        missing = [point for point in curve.points if point not in points]
+        wanted = POINT_COUNT.get(curve.kind)
+        if missing or (wanted and len(curve.points) != wanted) or (curve.kind == "spline" and len(curve.points) % 3 != 1):
+            raise SketchError(f"The sketch data cannot be read: {curve.kind} {name} has points {', '.join(curve.points)}, which do not fit.")
+    return sketch

@@ -1,0 +1,277 @@
+"""Closed regions of a sketch, and what keeps a sketch from having them: gaps, loose ends, crossings, doubles."""
+
+import math
+
+import attrs
+import numpy as np
+from shapely import STRtree
+from shapely.geometry import LineString, Point, Polygon
+
+from nomogon_core.geometry import closed_area, ends, length, reverse, sample
+
+JOINED_MM = 1e-5
+CHORD_MM = 0.01
+NEAR_SHARE = 0.05
+LEAST_LENGTH_MM = 1e-4
+
+
+@attrs.frozen
+class Region:
+    """A closed area between curves.
+
+    Attributes:
+        name: stable as long as the outer boundary keeps its curves.
+        outer: (curve id, run backwards) around it, counter-clockwise.
+        holes: the same for each outline inside, clockwise.
+        area: square millimetres, holes taken out.
+        inside: a point inside.
+    """
+
+    name: str
+    outer: tuple
+    holes: tuple
+    area: float
+    inside: tuple
+
+    def loops(self):
+        return (self.outer, *self.holes)
+
+
+@attrs.frozen
+class Finding:
+    """Something that keeps regions from closing.
+
+    Attributes:
+        code: gap, loose end, crossing, double, no length.
+        sentence: what and where.
+        place: millimetres.
+        size: of a gap, in millimetres, else 0.
+        of: ids of the points or curves.
+    """
+
+    code: str
+    sentence: str
+    place: tuple
+    size: float
+    of: tuple
+
+
+def loop_curves(sketch, loop):
+    """The curves of a loop in order, each run the way the loop goes."""
+    return tuple(reverse(sketch.geometry(name)) if backwards else sketch.geometry(name) for name, backwards in loop)
+
+
+@attrs.frozen
+class _Graph:
+    """Curves between joined places."""
+
+    geometry: dict
+    nodes: dict
+    at_node: dict
+    places: dict
+
+
+def _graph(sketch):
+    geometry = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
+    geometry = {name: curve for name, curve in geometry.items() if length(curve) > LEAST_LENGTH_MM}
+    nodes, at_node, places, cells = {}, {}, {}, {}
+    for name, curve in geometry.items():
+        if ends(curve) is None:
+            continue
+        pair = []
+        for place in ends(curve):
+            cell = (round(place[0] / JOINED_MM / 4), round(place[1] / JOINED_MM / 4))
+            near = next((cells[(cell[0] + dx, cell[1] + dy)] for dx in (-1, 0, 1) for dy in (-1, 0, 1) if (cell[0] + dx, cell[1] + dy) in cells), None)
+            node = cells.setdefault(cell, len(places)) if near is None else near
+            places.setdefault(node, place)
+            pair.append(node)
+        nodes[name] = tuple(pair)
+        for node in pair:
+            at_node.setdefault(node, []).append(name)
+    return _Graph(geometry, nodes, at_node, places)
+
+
+def _closed_part(graph):
+    """Curves left when everything that ends loosely is taken away again and again."""
+    alive = {name for name, pair in graph.nodes.items()}
+    loose = True
+    while loose:
+        count = {}
+        for name in alive:
+            for node in graph.nodes[name]:
+                count[node] = count.get(node, 0) + 1
+        loose = {name for name in alive if any(count[node] == 1 for node in graph.nodes[name]) and graph.nodes[name][0] != graph.nodes[name][1]}
+        alive -= loose
+    return alive
+
+
+def _leaving_angle(curve, backwards):
+    run = reverse(curve) if backwards else curve
+    points = sample(run, min(CHORD_MM, 1e-4 * length(run)))
+    reach = min(1e-2, 0.02) * length(run)
+    along = np.cumsum(np.hypot(*np.diff(points, axis=0).T))
+    index = min(int(np.searchsorted(along, reach)), len(along) - 1)
+    way = points[index + 1] - points[0]
+    return math.atan2(way[1], way[0])
+
+
+def _faces(graph):
+    """All loops around faces, each with the face on its left."""
+    alive = _closed_part(graph)
+    leaving = {}
+    for name in sorted(alive):
+        first, last = graph.nodes[name]
+        leaving.setdefault(first, []).append((_leaving_angle(graph.geometry[name], False), name, False))
+        leaving.setdefault(last, []).append((_leaving_angle(graph.geometry[name], True), name, True))
+    following = {}
+    for spokes in leaving.values():
+        spokes.sort()
+        for index, (_, name, backwards) in enumerate(spokes):
+            _, turn, turned = spokes[index - 1]
+            following[(name, not backwards)] = (turn, turned)
+    loops, seen = [], set()
+    for edge in following:
+        if edge in seen:
+            continue
+        loop, here = [], edge
+        while here not in seen:
+            seen.add(here)
+            loop.append(here)
+            here = following[here]
+        loops.append(tuple(loop))
+    return loops
+
+
+def find_regions(sketch):
+    """All regions that the curves enclose, largest first.
+
+    Returns:
+        Regions with the outlines inside them as holes; construction curves bound nothing.
+    """
+    graph = _graph(sketch)
+    fronts, backs = [], []
+    for loop in _faces(graph):
+        curves = loop_curves(sketch, loop)
+        area = closed_area(curves)
+        (fronts if area > 0 else backs).append((loop, area, _polygon(curves)))
+    for name, curve in graph.geometry.items():
+        if ends(curve) is None:
+            polygon = _polygon((curve,))
+            fronts.append((((name, False),), closed_area((curve,)), polygon))
+            backs.append((((name, True),), -closed_area((curve,)), polygon))
+    holes = {}
+    for loop, area, polygon in backs:
+        names = {name for name, _ in loop}
+        around = [index for index, (outer, size, shape) in enumerate(fronts)
+                  if size > -area and not names & {name for name, _ in outer} and shape.contains(polygon.representative_point())]
+        if around:
+            holes.setdefault(min(around, key=lambda index: fronts[index][1]), []).append((loop, area, polygon))
+    regions = []
+    for index, (loop, area, polygon) in enumerate(fronts):
+        inner = holes.get(index, [])
+        left = area + sum(hole_area for _, hole_area, _ in inner)
+        if area < 1e-6:
+            continue
+        shape = Polygon(polygon.exterior.coords, [hole.exterior.coords for _, _, hole in inner]).buffer(0)
+        inside = shape.representative_point() if not shape.is_empty else polygon.representative_point()
+        name = "region " + " ".join(sorted({name for name, _ in loop}))
+        regions.append(Region(name, _from_smallest(loop), tuple(_from_smallest(hole) for hole, _, _ in inner), left, (inside.x, inside.y)))
+    return tuple(sorted(regions, key=lambda region: -region.area))
+
+
+def _from_smallest(loop):
+    start = min(range(len(loop)), key=lambda index: loop[index])
+    return loop[start:] + loop[:start]
+
+
+def _polygon(curves):
+    points = np.vstack([sample(curve, CHORD_MM)[:-1] for curve in curves])
+    polygon = Polygon(points) if len(points) >= 3 else Polygon()
+    return polygon if polygon.is_valid else polygon.buffer(0) if polygon.buffer(0).geom_type == "Polygon" else polygon.convex_hull
+
+
+def match_region(regions, name):
+    """The region of that name, or the one whose boundary shares most curves with it, or None.
+
+    A corner rounded later changes the boundary's curves; most of them stay.
+    """
+    wanted = set(name.split()[1:])
+    best, share = None, 0.5
+    for region in regions:
+        own = set(region.name.split()[1:])
+        common = len(own & wanted) / len(own | wanted)
+        if common > share:
+            best, share = region, common
+    return best
+
+
+def find_findings(sketch):
+    """Everything that keeps the curves from closing regions, worst first."""
+    graph = _graph(sketch)
+    found = [Finding("no length", f"A {sketch.curves[name].kind} has no length.", sketch.points[curve.points[0]], 0.0, (name,))
+             for name, curve in sketch.curves.items() if name not in graph.geometry and not curve.construction]
+    return tuple(_crossings(sketch, graph) + _gaps(sketch, graph) + found)
+
+
+def _loose_ends(sketch, graph):
+    loose = []
+    for node, names in graph.at_node.items():
+        if len(names) == 1 and graph.nodes[names[0]][0] != graph.nodes[names[0]][1]:
+            curve = sketch.curves[names[0]]
+            place = graph.places[node]
+            point = min(curve.end_points(), key=lambda end: math.dist(sketch.points[end], place))
+            loose.append((point, place, names[0]))
+    return loose
+
+
+def _gaps(sketch, graph):
+    """Loose ends, paired with the nearest other loose end where that is close."""
+    loose = _loose_ends(sketch, graph)
+    near = NEAR_SHARE * sketch.size()
+    pairs = sorted((math.dist(a[1], b[1]), i, j) for i, a in enumerate(loose) for j, b in enumerate(loose) if i < j)
+    paired, found = set(), []
+    for size, i, j in pairs:
+        if size > near or {i, j} & paired:
+            continue
+        paired |= {i, j}
+        (first, a, _), (second, b, _) = loose[i], loose[j]
+        middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+        found.append(Finding("gap", f"Gap of {size:.2f} mm at ({middle[0]:.1f}, {middle[1]:.1f}): join the two ends.", middle, size, (first, second)))
+    for index, (point, place, name) in enumerate(loose):
+        if index not in paired:
+            found.append(Finding("loose end", f"The {sketch.curves[name].kind} ends loosely at ({place[0]:.1f}, {place[1]:.1f}).", place, 0.0, (point,)))
+    return found
+
+
+def _crossings(sketch, graph):
+    """Places where curves cross other than at joined ends, and curves that lie on each other."""
+    names = list(graph.geometry)
+    lines = [LineString(sample(graph.geometry[name], CHORD_MM)) for name in names]
+    found = []
+    for index, line in enumerate(lines):
+        if ends(graph.geometry[names[index]]) is not None and not line.is_simple and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]:
+            place = line.interpolate(0.5, normalized=True)
+            found.append(Finding("crossing", f"A spline crosses itself near ({place.x:.1f}, {place.y:.1f}).", (place.x, place.y), 0.0, (names[index],)))
+    if not lines:
+        return found
+    for i, j in STRtree(lines).query(lines, predicate="intersects").T:
+        if i >= j:
+            continue
+        found += _crossing_of(sketch, graph, (names[i], names[j]), lines[i], lines[j])
+    return found
+
+
+def _crossing_of(sketch, graph, pair, first, second):
+    shared = [graph.places[node] for node in set(graph.nodes.get(pair[0], ())) & set(graph.nodes.get(pair[1], ()))]
+    common = first.intersection(second)
+    if common.length > 0.5 * min(first.length, second.length):
+        middle = common.centroid
+        return [Finding("double", f"Two curves lie on each other near ({middle.x:.1f}, {middle.y:.1f}): take one away.", (middle.x, middle.y), 0.0, pair)]
+    away = [part for part in getattr(common, "geoms", [common])
+            if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared)]
+    if not away:
+        return []
+    place = away[0].centroid
+    kinds = " and ".join(f"a {sketch.curves[name].kind}" for name in pair)
+    return [Finding("crossing", f"{kinds.capitalize()} cross at ({place.x:.1f}, {place.y:.1f}): trim them or join their ends there.",
+                    (place.x, place.y), 0.0, pair)]
