@@ -1,0 +1,294 @@
+"""Thin, checked calls into the geometry kernel; nothing outside this folder touches it.
+
+After every call the result is looked at: not empty, valid, of a sensible volume; a wrong result of a
+boolean is not always reported as one.
+"""
+
+import io
+import math
+
+import numpy as np
+from OCP.Bnd import Bnd_Box
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
+from OCP.BRepTools import BRepTools
+from OCP.BinTools import BinTools
+from OCP.GCPnts import GCPnts_TangentialDeflection
+from OCP.Geom import Geom_BezierCurve
+from OCP.GeomAbs import GeomAbs_SurfaceType
+from OCP.GProp import GProp_GProps
+from OCP.ShapeCustom import ShapeCustom
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID
+from OCP.TopExp import TopExp
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.collections import (
+    Array1_gp_Pnt,
+    IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher,
+    IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
+    List_TopoDS_Shape,
+)
+from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pln, gp_Pnt, gp_Vec
+
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry import Arc, Circle, Line, ends
+from nomogon_core.solid.operations import Facts
+
+UP = gp_Dir(0, 0, 1)
+EXACT_SURFACES = (GeomAbs_SurfaceType.GeomAbs_Plane, GeomAbs_SurfaceType.GeomAbs_Cylinder, GeomAbs_SurfaceType.GeomAbs_Cone,
+                  GeomAbs_SurfaceType.GeomAbs_Sphere, GeomAbs_SurfaceType.GeomAbs_Torus)
+VOLUME_SLACK = 1e-6
+
+
+class ShapeMap:
+    """Shapes to values by identity, as the kernel sees it."""
+
+    def __init__(self):
+        self.index = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+        self.values = {}
+
+    def put(self, shape, value):
+        self.values[self.index.Add(shape)] = value
+
+    def get(self, shape, default=None):
+        return self.values.get(self.index.FindIndex(shape), default)
+
+
+def parts_of(shape, kind):
+    """Sub-shapes of a kind, each once."""
+    found = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapes_s(shape, kind, found)
+    return [found.FindKey(index) for index in range(1, found.Extent() + 1)]
+
+
+def faces_of(shape):
+    return [TopoDS.Face(face) for face in parts_of(shape, TopAbs_FACE)]
+
+
+def edges_with_faces(shape):
+    """(edge, its faces) of every edge."""
+    found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
+    return [(TopoDS.Edge(found.FindKey(index)), list(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)]
+
+
+def shape_list(shapes):
+    chain = List_TopoDS_Shape()
+    for shape in shapes:
+        chain.Append(shape)
+    return chain
+
+
+def _point(place, z=0.0):
+    return gp_Pnt(float(place[0]), float(place[1]), float(z))
+
+
+def _edges_of_curve(curve, z):
+    """Kernel edges of one plane curve at height z, run the way the curve runs."""
+    if isinstance(curve, Line):
+        return [BRepBuilderAPI_MakeEdge(_point(curve.start, z), _point(curve.end, z)).Edge()]
+    if isinstance(curve, Circle):
+        return [BRepBuilderAPI_MakeEdge(gp_Circ(gp_Ax2(_point(curve.center, z), UP), curve.radius)).Edge()]
+    if isinstance(curve, Arc):
+        start, end = ends(curve)
+        axis = UP if curve.sweep > 0 else gp_Dir(0, 0, -1)
+        circle = gp_Circ(gp_Ax2(_point(curve.center, z), axis), curve.radius)
+        return [BRepBuilderAPI_MakeEdge(circle, _point(start, z), _point(end, z)).Edge()]
+    edges = []
+    for control in curve.pieces():
+        poles = Array1_gp_Pnt(1, 4)
+        for index, place in enumerate(control):
+            poles.SetValue(index + 1, _point(place, z))
+        edges.append(BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge())
+    return edges
+
+
+def wire_of(named_curves, z):
+    """A closed wire, and the name of each of its edges.
+
+    Args:
+        named_curves: (name, curve) in order around the loop.
+
+    Raises:
+        OperationError: the curves do not close.
+    """
+    maker = BRepBuilderAPI_MakeWire()
+    named = []
+    for name, curve in named_curves:
+        for edge in _edges_of_curve(curve, z):
+            maker.Add(edge)
+            if not maker.IsDone():
+                raise OperationError("The outline does not close: two of its curves do not meet. Mend the gap in the sketch.")
+            named.append((maker.Edge(), name))
+    wire = maker.Wire()
+    if not BRep_Tool.IsClosed_s(wire):
+        raise OperationError("The outline does not close: its first and last curve do not meet. Mend the gap in the sketch.")
+    return wire, named
+
+
+def face_of(loops, z):
+    """A flat face from (name, curve) loops and its named edges; the outer loop first, the inner ones clockwise."""
+    plane = gp_Pln(gp_Pnt(0, 0, z), UP)
+    wire, named = wire_of(loops[0], z)
+    maker = BRepBuilderAPI_MakeFace(plane, wire, True)
+    for loop in loops[1:]:
+        inner, more = wire_of(loop, z)
+        clockwise = not isinstance(loop[0][1], Circle)
+        maker.Add(inner if clockwise else TopoDS.Wire(inner.Reversed()))
+        named += more
+    if not maker.IsDone():
+        raise OperationError("The region does not make a flat face; look for crossing curves in the sketch.")
+    return maker.Face(), named
+
+
+def prism(face, height):
+    """The maker of a prism over a face; it also knows what became of each edge."""
+    return BRepPrimAPI_MakePrism(face, gp_Vec(0, 0, height))
+
+
+def cylinder(x, y, bottom, height, radius):
+    return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, bottom), UP), radius, height)
+
+
+def boolean(kind, base, tools):
+    """Fuse or cut with full history.
+
+    Raises:
+        OperationError: the kernel gave no usable result.
+    """
+    operation = BRepAlgoAPI_Fuse() if kind == "add" else BRepAlgoAPI_Cut()
+    operation.SetArguments(shape_list([base]))
+    operation.SetTools(shape_list(tools))
+    operation.SetToFillHistory(True)
+    operation.Build()
+    if not operation.IsDone() or operation.Shape().IsNull():
+        raise OperationError("The two shapes could not be put together; look for faces that almost touch.")
+    operation.SimplifyResult()
+    return operation
+
+
+def fillet(shape, edges, radius):
+    """The maker of a fillet; ``IsDone`` tells whether it worked.
+
+    Raises:
+        OperationError: the kernel refused the edges.
+    """
+    maker = BRepFilletAPI_MakeFillet(shape)
+    for edge in edges:
+        if maker.Contour(edge) == 0:
+            maker.Add(radius, edge)
+    try:
+        maker.Build()
+    except Exception as problem:  # the kernel's exceptions have no common base of their own
+        raise OperationError(f"The fillet could not be built: {type(problem).__name__}.") from None
+    return maker
+
+
+def _exact(shape):
+    return all(BRepAdaptor_Surface(face).GetType() in EXACT_SURFACES for face in faces_of(shape))
+
+
+def volume_properties(shape):
+    """Volume properties; spline faces are integrated piece by piece, since the plain way can be percents off."""
+    properties = GProp_GProps()
+    if _exact(shape):
+        BRepGProp.VolumeProperties_s(shape, properties)
+    else:
+        BRepGProp.VolumeProperties_s(ShapeCustom.ConvertToBSpline_s(shape, True, False, True, False), properties, 1e-5, True)
+    return properties
+
+
+def facts_of(shape):
+    """Facts of a body; an empty shape has volume zero."""
+    volume, surface, box = volume_properties(shape), GProp_GProps(), Bnd_Box()
+    BRepGProp.SurfaceProperties_s(shape, surface)
+    BRepBndLib.AddOptimal_s(shape, box, False, False)
+    low, high = box.CornerMin(), box.CornerMax()
+    center = volume.CentreOfMass()
+    return Facts(volume.Mass(), surface.Mass(), ((low.X(), low.Y(), low.Z()), (high.X(), high.Y(), high.Z())),
+                 (center.X(), center.Y(), center.Z()), len(parts_of(shape, TopAbs_SOLID)), bool(BRepCheck_Analyzer(shape).IsValid()))
+
+
+def heights(shape):
+    """Lowest and highest z."""
+    box = Bnd_Box()
+    BRepBndLib.AddOptimal_s(shape, box, False, False)
+    return box.CornerMin().Z(), box.CornerMax().Z()
+
+
+def face_normal_z(face):
+    """z of the outward normal of a flat face; 0 for any other face."""
+    surface = BRepAdaptor_Surface(face)
+    if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
+        return 0.0
+    z = surface.Plane().Axis().Direction().Z()
+    return -z if face.Orientation() == TopAbs_REVERSED else z
+
+
+def edge_points(edge, chord=0.05, angle=0.2):
+    """Polyline (n, 3) along an edge."""
+    curve = BRepAdaptor_Curve(edge)
+    points = GCPnts_TangentialDeflection(curve, angle, chord)
+    return np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(index) for index in range(1, points.NbPoints() + 1))])
+
+
+def triangulate(shape, chord, angle=0.25):
+    """Triangles of a shape within a chord tolerance.
+
+    Returns:
+        vertices (n, 3), triangles (m, 3) and, for each triangle, the index of its face in :func:`faces_of`.
+    """
+    BRepTools.Clean_s(shape)
+    BRepMesh_IncrementalMesh(shape, chord, False, angle, True)
+    vertices, triangles, owners, offset = [], [], [], 0
+    for number, face in enumerate(faces_of(shape)):
+        place = TopLoc_Location()
+        mesh = BRep_Tool.Triangulation_s(face, place)
+        if mesh is None:
+            continue
+        points = np.array([mesh.Node(index).Coord() for index in range(1, mesh.NbNodes() + 1)])
+        corners = np.array([mesh.Triangle(index).Get() for index in range(1, mesh.NbTriangles() + 1)]) - 1
+        if not place.IsIdentity():
+            turn = place.Transformation()
+            matrix = np.array([[turn.Value(row, column) for column in range(1, 5)] for row in range(1, 4)])
+            points = points @ matrix[:, :3].T + matrix[:, 3]
+        if face.Orientation() == TopAbs_REVERSED:
+            corners = corners[:, ::-1]
+        vertices.append(points)
+        triangles.append(corners + offset)
+        owners.append(np.full(len(corners), number))
+        offset += len(points)
+    if not vertices:
+        raise OperationError("The body is empty, so there is nothing to show or export.")
+    return np.vstack(vertices), np.vstack(triangles), np.concatenate(owners)
+
+
+def to_bytes(shape):
+    BRepTools.Clean_s(shape)
+    stream = io.BytesIO()
+    BinTools.Write_s(shape, stream)
+    return stream.getvalue()
+
+
+def from_bytes(data):
+    shape = TopoDS_Shape()
+    BinTools.Read_s(shape, io.BytesIO(data))
+    return shape
+
+
+def mesh_volume(vertices, triangles):
+    """Volume inside a closed mesh (divergence theorem)."""
+    a, b, c = (vertices[triangles[:, index]] for index in range(3))
+    return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
+
+
+def is_finite(facts):
+    return all(math.isfinite(value) for value in (facts.volume_mm3, facts.area_mm2, *facts.size))
