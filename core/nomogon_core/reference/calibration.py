@@ -60,6 +60,7 @@ class Calibration:
         mm_per_px: scale.
         u_mm_per_px: its standard uncertainty.
         origin_px: the pixel that becomes (0, 0).
+        angle: direction in the picture, counter-clockwise as seen, that becomes the x axis.
         residuals: one a known length.
         reduced_chi2: weighted residual sum per degree of freedom; 1 when there is none to spare.
         pick_sigma_px: typical standard deviation of a pick.
@@ -70,6 +71,7 @@ class Calibration:
     mm_per_px: float
     u_mm_per_px: float
     origin_px: tuple
+    angle: float = 0.0
     residuals: tuple = ()
     reduced_chi2: float = 1.0
     pick_sigma_px: float = 0.1
@@ -77,13 +79,21 @@ class Calibration:
 
     def to_mm(self, points_px):
         """Millimetres (n, 2), y up, of pixels (n, 2), y down."""
-        points = np.asarray(points_px, float)
-        return (points - self.origin_px) * [self.mm_per_px, -self.mm_per_px]
+        return (np.asarray(points_px, float) - self.origin_px) @ self._turn()
 
     def to_px(self, points_mm):
         """The inverse of :meth:`to_mm`."""
-        points = np.asarray(points_mm, float)
-        return points * [1 / self.mm_per_px, -1 / self.mm_per_px] + self.origin_px
+        return np.asarray(points_mm, float) @ np.linalg.inv(self._turn()) + self.origin_px
+
+    def _turn(self):
+        cos, sin = math.cos(self.angle) * self.mm_per_px, math.sin(self.angle) * self.mm_per_px
+        return np.array([[cos, -sin], [-sin, -cos]])
+
+    def px_matrix(self):
+        """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py + f."""
+        turn = self._turn()
+        shift = -np.asarray(self.origin_px) @ turn
+        return (*turn[0].tolist(), *turn[1].tolist(), *shift.tolist())
 
     def distance_u95(self, distance_mm, sigma_px=None):
         """95 % uncertainty of a distance measured in the picture between two places."""
@@ -96,7 +106,7 @@ class Calibration:
         return self.distance_u95(self.reach_px * self.mm_per_px)
 
 
-def fit_similarity(lengths, *, origin_px=(0.0, 0.0)):
+def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     """Scale from one or more known lengths by weighted least squares.
 
     Each length L with base ℓ observes s = L/ℓ with variance (u_L² + 2 s²σ²)/ℓ²; a reduced chi-square over 1
@@ -104,7 +114,7 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0)):
 
     Args:
         lengths: the :class:`KnownLength` values.
-        origin_px: pixel of the origin.
+        origin_px, angle: as in :class:`Calibration`.
 
     Raises:
         CalibrationError: no length, a length that is not positive, or two picks on the same place.
@@ -127,7 +137,7 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0)):
     reduced = float(weight @ off**2) / spare if spare else 1.0
     variance = max(1.0, reduced) / float((weight * base) @ base)
     pick_sigma = float(np.sqrt(np.mean(sigma**2)))
-    result = Calibration("similarity", scale, math.sqrt(variance), tuple(map(float, origin_px)), (), reduced,
+    result = Calibration("similarity", scale, math.sqrt(variance), tuple(map(float, origin_px)), float(angle), (), reduced,
                          pick_sigma, float(base.mean()))
     residuals = tuple(Residual(known.name, float(scale * b), float(o), float(result.distance_u95(scale * b, known.sigma_px)))
                       for known, b, o in zip(lengths, base, off))

@@ -1,0 +1,104 @@
+"""Flat outlines as SVG and DXF at 1:1 in millimetres."""
+
+import io
+import math
+
+import ezdxf
+from ezdxf import units as dxf_units
+
+from nomogon_core.errors import InputError
+from nomogon_core.geometry import Arc, Circle, Line, bounds, ends
+
+MARGIN_MM = 5.0
+LINE_MM = 0.18
+
+
+def number(value):
+    """A coordinate with six decimals at most and no needless zeros."""
+    text = f"{value:.6f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def path_data(curves, *, closed=False):
+    """SVG path data of consecutive curves, y up; a full circle becomes two half turns."""
+    parts, at = [], None
+    for curve in curves:
+        if isinstance(curve, Circle):
+            (x, y), r = curve.center, number(curve.radius)
+            left, right = number(x - curve.radius), number(x + curve.radius)
+            parts.append(f"M{right} {number(y)}A{r} {r} 0 0 1 {left} {number(y)}A{r} {r} 0 0 1 {right} {number(y)}Z")
+            at = None
+            continue
+        start, end = ends(curve)
+        if at is None or math.dist(at, start) > 1e-6:
+            parts.append(f"M{number(start[0])} {number(start[1])}")
+        if isinstance(curve, Line):
+            parts.append(f"L{number(end[0])} {number(end[1])}")
+        elif isinstance(curve, Arc):
+            r = number(curve.radius)
+            parts.append(f"A{r} {r} 0 {int(abs(curve.sweep) > math.pi)} {int(curve.sweep > 0)} {number(end[0])} {number(end[1])}")
+        else:
+            for control in curve.pieces():
+                parts.append("C" + " ".join(f"{number(x)} {number(y)}" for x, y in control[1:]))
+        at = end
+    if closed and at is not None:
+        parts.append("Z")
+    return "".join(parts)
+
+
+def _require(outlines):
+    curves = [curve for outline in outlines for curve in outline]
+    if not curves:
+        raise InputError("There is no outline to write; trace or draw one first.")
+    return curves
+
+
+def svg(outlines, *, title="Outline"):
+    """SVG text of outlines at 1:1; a user unit is a millimetre.
+
+    Args:
+        outlines: lists of consecutive curves in millimetres, y up.
+
+    Raises:
+        InputError: there is nothing to write.
+    """
+    (left, low), (right, high) = bounds(_require(outlines))
+    width, height = right - left + 2 * MARGIN_MM, high - low + 2 * MARGIN_MM
+    paths = "\n".join(f'    <path d="{path_data(outline, closed=True)}"/>' for outline in outlines if outline)
+    safe = title.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    return (f'<svg xmlns="http://www.w3.org/2000/svg" width="{number(width)}mm" height="{number(height)}mm" '
+            f'viewBox="0 0 {number(width)} {number(height)}">\n  <title>{safe}</title>\n'
+            f'  <g transform="matrix(1 0 0 -1 {number(MARGIN_MM - left)} {number(high + MARGIN_MM)})" fill="none" stroke="#000" '
+            f'stroke-width="{LINE_MM}">\n{paths}\n  </g>\n</svg>\n')
+
+
+def dxf(outlines):
+    """DXF (R2010) bytes of outlines at 1:1 in millimetres: LINE, ARC, CIRCLE and cubic SPLINE entities.
+
+    Args:
+        outlines: lists of consecutive curves in millimetres.
+
+    Raises:
+        InputError: there is nothing to write.
+    """
+    _require(outlines)
+    document = ezdxf.new("R2010", units=dxf_units.MM)
+    document.layers.add("OUTLINE")
+    space = document.modelspace()
+    layer = {"layer": "OUTLINE"}
+    for outline in outlines:
+        for curve in outline:
+            if isinstance(curve, Line):
+                space.add_line(curve.start, curve.end, dxfattribs=layer)
+            elif isinstance(curve, Circle):
+                space.add_circle(curve.center, curve.radius, dxfattribs=layer)
+            elif isinstance(curve, Arc):
+                first, last = math.degrees(curve.start_angle), math.degrees(curve.start_angle + curve.sweep)
+                space.add_arc(curve.center, curve.radius, min(first, last), max(first, last), dxfattribs=layer)
+            else:
+                for control in curve.pieces():
+                    spline = space.add_spline(dxfattribs=layer)
+                    spline.set_open_uniform([(x, y, 0) for x, y in control], degree=3)
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue().encode("utf-8")

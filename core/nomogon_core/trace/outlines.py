@@ -1,0 +1,178 @@
+"""A picture and its calibration to fitted outlines in millimetres: contours, choice, fit, uncertainty."""
+
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.errors import TraceError
+from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, ends, length
+from nomogon_core.reference.calibration import COVERAGE_FACTOR
+from nomogon_core.trace.contours import find_contours
+from nomogon_core.trace.fit import fit_outline
+
+SMALLEST_TOLERANCE_MM = 0.001
+DEFAULT_SPECK_MM2 = 1.0
+LARGEST_TOLERANCE_MM = 20.0
+
+
+@attrs.frozen
+class TraceSettings:
+    """How to trace.
+
+    Attributes:
+        threshold: share of the way from ground to part at which the edge is taken.
+        tolerance_mm: how far a curve may leave the picture's edge.
+        speck_mm2: smaller outlines are left out.
+        keep: "all", "largest", or indices of the outlines found.
+        border: keep outlines that run along the border of the picture.
+    """
+
+    threshold: float = 0.5
+    tolerance_mm: float = 0.1
+    speck_mm2: float = DEFAULT_SPECK_MM2
+    keep: object = "all"
+    border: bool = False
+
+
+@attrs.frozen
+class TracedOutline:
+    """One fitted outline in millimetres, y up, with 95 % uncertainties that include the scale's.
+
+    Attributes:
+        curves: in order, counter-clockwise for outer outlines and holes alike.
+        u95_mm: of each curve: of the radius for arcs and circles, of the place across for others.
+        hole: whether it bounds the part from inside.
+        area_mm2: enclosed area.
+        max_dev_mm, rms_dev_mm: of the picture's edge from the curves.
+    """
+
+    curves: tuple
+    u95_mm: tuple
+    hole: bool
+    area_mm2: float
+    max_dev_mm: float
+    rms_dev_mm: float
+
+
+def check_settings(settings):
+    """Refuse settings that cannot give a trace.
+
+    Raises:
+        TraceError: threshold, tolerance or speck size out of range.
+    """
+    if not 0.02 <= settings.threshold <= 0.98:
+        raise TraceError(f"The threshold must lie between 0.02 and 0.98 of the way from ground to part; {settings.threshold:g} came.")
+    if not (math.isfinite(settings.tolerance_mm) and SMALLEST_TOLERANCE_MM <= settings.tolerance_mm <= LARGEST_TOLERANCE_MM):
+        raise TraceError(f"The tolerance must lie between {SMALLEST_TOLERANCE_MM} and {LARGEST_TOLERANCE_MM:g} mm; "
+                         f"{settings.tolerance_mm:g} mm came. 0.1 mm suits most parts.")
+    if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
+        raise TraceError("The speck size must be zero or more square millimetres.")
+
+
+def outlines_of(light, settings, mm_per_px):
+    """Contours that the settings leave: specks and, unless wanted, those along the border are out.
+
+    Raises:
+        TraceError: nothing is left, or the settings are out of range.
+    """
+    check_settings(settings)
+    least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
+    contours = find_contours(light, threshold=settings.threshold, least_area_px=least)
+    kept = [contour for contour in contours if settings.border or not contour.touches_border]
+    if not kept:
+        raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")
+    return kept
+
+
+def trace(light, calibration, settings, progress=None):
+    """Outlines of a calibrated picture as the fewest curves.
+
+    Args:
+        light: linear luminance (h, w).
+        calibration: of the picture.
+        settings: :class:`TraceSettings`.
+        progress: called with a share 0..1 after each outline.
+
+    Raises:
+        TraceError: as :func:`outlines_of`, or ``keep`` names an outline that is not there.
+    """
+    contours = _chosen(outlines_of(light, settings, calibration.mm_per_px), settings.keep)
+    total = sum(len(contour.points) for contour in contours)
+    outlines, done = [], 0
+    for contour in contours:
+        outlines.append(_fitted(contour, calibration, settings))
+        done += len(contour.points)
+        if progress:
+            progress(done / total)
+    return tuple(outlines)
+
+
+def _chosen(contours, keep):
+    if keep == "all":
+        return contours
+    if keep == "largest":
+        outer = contours[0]
+        return [outer] + [contour for contour in contours[1:] if contour.hole and _inside(contour, outer)]
+    missing = [index for index in keep if not 0 <= index < len(contours)]
+    if missing:
+        raise TraceError(f"There is no outline {missing[0] + 1}; {len(contours)} were found. Choose again.")
+    return [contours[index] for index in keep]
+
+
+def _inside(inner, outer):
+    low, high = outer.points.min(axis=0), outer.points.max(axis=0)
+    return bool(((inner.points >= low) & (inner.points <= high)).all())
+
+
+def _fitted(contour, calibration, settings):
+    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm)
+    relative = calibration.u_mm_per_px / calibration.mm_per_px
+    u95 = tuple(math.hypot(error, COVERAGE_FACTOR * relative * _size(curve)) for curve, error in zip(fitted.curves, fitted.u95))
+    return TracedOutline(fitted.curves, u95, contour.hole, abs(closed_area(fitted.curves)), fitted.max_deviation, fitted.rms_deviation)
+
+
+def _size(curve):
+    return curve.radius if isinstance(curve, (Arc, Circle)) else length(curve)
+
+
+def primitive_record(curve, u95_mm):
+    """Plain data of a curve for reports: kind, points, center, radius, u95_mm."""
+    record = {"kind": type(curve).__name__.lower(), "points": [], "center": None, "radius": None, "u95_mm": u95_mm}
+    if isinstance(curve, Spline):
+        record["points"] = [list(point) for point in curve.points]
+    elif isinstance(curve, (Line, Arc)):
+        record["points"] = [list(point) for point in ends(curve)]
+    if isinstance(curve, (Arc, Circle)):
+        record |= {"center": list(curve.center), "radius": curve.radius}
+    if isinstance(curve, Arc):
+        angle = curve.start_angle + curve.sweep / 2
+        middle = [curve.center[0] + curve.radius * math.cos(angle), curve.center[1] + curve.radius * math.sin(angle)]
+        record["points"].insert(1, middle)
+    return record
+
+
+def curve_of_record(record):
+    """The curve of a record; the inverse of :func:`primitive_record`."""
+    points = record["points"]
+    if record["kind"] == "line":
+        return Line(*points)
+    if record["kind"] == "circle":
+        return Circle(record["center"], record["radius"])
+    if record["kind"] == "spline":
+        return Spline(points)
+    center, (start, middle, end) = np.array(record["center"]), np.array(points)
+    first, between, last = (math.atan2(*(point - center)[::-1]) for point in (start, middle, end))
+    sweep = (last - first) % (2 * math.pi)
+    if (between - first) % (2 * math.pi) > sweep:
+        sweep -= 2 * math.pi
+    return Arc(record["center"], record["radius"], first, sweep)
+
+
+def outline_record(outline):
+    """Plain data of an outline for reports and for storing."""
+    return {
+        "closed": True, "hole": outline.hole, "area_mm2": outline.area_mm2,
+        "max_dev_mm": outline.max_dev_mm, "rms_dev_mm": outline.rms_dev_mm,
+        "primitives": [primitive_record(curve, u95) for curve, u95 in zip(outline.curves, outline.u95_mm)],
+    }

@@ -1,0 +1,1 @@
+"""The job without a browser: ``trace`` and ``make``."""
