@@ -11,7 +11,7 @@ from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import archive
 from nomogon_core.job import build_of, file_stem
 from nomogon_core.quantity.units import parse_positive_length
-from nomogon_core.solid import release
+from nomogon_core.solid import flat, release
 
 TIME_LIMIT_S = 600
 
@@ -25,7 +25,7 @@ def run(arguments):
     parser = Parser(prog="make", description="Builds a job archive: STEP, STL, 3MF, DXF, SVG and report.json.")
     parser.add_argument("job")
     parser.add_argument("--out", required=True, metavar="DIR")
-    parser.add_argument("--chord", default=f"{release.DEFAULT_CHORD_MM}mm", help="chord tolerance of STL and 3MF")
+    parser.add_argument("--chord", default=f"{flat.DEFAULT_CHORD_MM}mm", help="chord tolerance of STL and 3MF")
     options = parser.parse_args(arguments)
     chord = parse_positive_length(options.chord, "The chord tolerance")
     contents = archive.read(read_file(options.job), Path(options.job).name)

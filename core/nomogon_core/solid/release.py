@@ -3,27 +3,11 @@
 import attrs
 
 from nomogon_core.errors import OperationError
-from nomogon_core.exchange import drawing, solids
-from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
+from nomogon_core.exchange import solids
 from nomogon_core.solid import rebuild
+from nomogon_core.solid.flat import DEFAULT_CHORD_MM, write_flat
 
 FILES = ("step", "stl", "3mf", "dxf", "svg")
-DEFAULT_CHORD_MM = 0.05
-
-
-def flat_outlines(sketch, operations):
-    """Outlines of the first extruded regions; of the largest region when nothing is extruded.
-
-    Raises:
-        OperationError: the sketch has no closed region.
-    """
-    regions = find_regions(sketch)
-    first = next((operation for operation in operations if operation.kind == "extrude" and not operation.suppressed), None)
-    wanted = [match_region(regions, name) for name in first.regions] if first else list(regions[:1])
-    loops = [loop for region in wanted if region for loop in region.loops()]
-    if not loops:
-        raise OperationError("The sketch has no closed region to release; mend its gaps first.")
-    return [loop_curves(sketch, loop) for loop in loops]
 
 
 def write_file(kind, sketch, operations, title, *, chord=DEFAULT_CHORD_MM, cache=None):
@@ -36,8 +20,7 @@ def write_file(kind, sketch, operations, title, *, chord=DEFAULT_CHORD_MM, cache
         OperationError: an operation fails, or there is nothing to write.
     """
     if kind in ("dxf", "svg"):
-        outlines = flat_outlines(sketch, operations)
-        return drawing.dxf(outlines) if kind == "dxf" else drawing.svg(outlines, title=title).encode()
+        return write_flat(kind, sketch, operations, title)
     bodies = built(sketch, operations, cache)
     if kind == "step":
         return solids.step(bodies)

@@ -24,7 +24,7 @@ class TraceSettings:
         threshold: share of the way from ground to part at which the edge is taken.
         tolerance_mm: how far a curve may leave the picture's edge.
         speck_mm2: smaller outlines are left out.
-        keep: "all", "largest", or indices of the outlines found.
+        keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
         border: keep outlines that run along the border of the picture.
     """
 
@@ -95,7 +95,7 @@ def trace(light, calibration, settings, progress=None):
         progress: called with a share 0..1 after each outline.
 
     Raises:
-        TraceError: as :func:`outlines_of`, or ``keep`` names an outline that is not there.
+        TraceError: as :func:`outlines_of`, or ``keep`` means an outline that is not there.
     """
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px), settings.keep)
     total = sum(len(contour.points) for contour in contours)
@@ -114,10 +114,53 @@ def _chosen(contours, keep):
     if keep == "largest":
         outer = contours[0]
         return [outer] + [contour for contour in contours[1:] if contour.hole and _inside(contour, outer)]
-    missing = [index for index in keep if not 0 <= index < len(contours)]
-    if missing:
-        raise TraceError(f"There is no outline {missing[0] + 1}; {len(contours)} were found. Choose again.")
-    return [contours[index] for index in keep]
+    chosen = {_nearest(contours, wanted) for wanted in keep}
+    if not chosen:
+        raise TraceError("No outline is chosen; click at least one to keep it.")
+    return [contours[index] for index in sorted(chosen)]
+
+
+def _middle(contour):
+    return (contour.points.min(axis=0) + contour.points.max(axis=0)) / 2
+
+
+def _nearest(contours, wanted):
+    """Index of the contour that best fits a middle and an area."""
+    x, y, area = wanted
+    size = math.sqrt(max(area, 1.0))
+
+    def off(index):
+        middle = _middle(contours[index])
+        return math.hypot(middle[0] - x, middle[1] - y) / size + abs(contours[index].area_px - area) / max(area, 1.0)
+    best = min(range(len(contours)), key=off)
+    if off(best) > 0.5:
+        raise TraceError("One of the chosen outlines is not there at full resolution; raise the speck size or choose again.")
+    return best
+
+
+def contour_preview(light, settings, mm_per_px, factor):
+    """Contours of a reduced picture, as the Board draws them.
+
+    Args:
+        light: reduced picture.
+        mm_per_px: of the reduced picture.
+        factor: pixels of the full picture a pixel of the reduced one.
+
+    Returns:
+        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border.
+
+    Raises:
+        TraceError: as :func:`outlines_of`.
+    """
+    preview = []
+    for contour in outlines_of(light, attrs.evolve(settings, border=True), mm_per_px):
+        points = contour.points * factor + (factor - 1) / 2
+        step = max(1, len(points) // 1500)
+        path = "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points[::step]) + "Z"
+        middle = (points.min(axis=0) + points.max(axis=0)) / 2
+        preview.append({"d": path, "key": [*middle.tolist(), contour.area_px * factor**2], "hole": contour.hole,
+                        "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2})
+    return preview
 
 
 def _inside(inner, outer):

@@ -1,0 +1,158 @@
+"""What state a job is in, stage by stage, and the one most useful next action."""
+
+import json
+
+import attrs
+
+from nomogon_core.quantity.units import format_length
+
+STAGES = ("reference", "sketch", "solid", "inspect", "release")
+
+
+@attrs.frozen
+class Status:
+    """A few characters under a stage; tone is "", "gauge" or "bad"."""
+
+    text: str
+    tone: str = ""
+
+
+@attrs.frozen
+class Action:
+    """A button of Next: go to a stage, take up a tool, or carry out a command.
+
+    Exactly one of ``stage`` (with an optional ``tool``) and ``command`` is set.
+    """
+
+    label: str
+    stage: str = ""
+    tool: str = ""
+    command: str = ""
+    arguments: dict = attrs.field(factory=dict)
+
+    @property
+    def arguments_json(self):
+        return json.dumps(self.arguments)
+
+
+@attrs.frozen
+class Advice:
+    sentence: str
+    actions: tuple
+
+
+def statuses(view, unit="mm"):
+    """Status of each stage by name."""
+    return {"reference": _reference_status(view, unit), "sketch": _sketch_status(view), "solid": _solid_status(view),
+            "inspect": _inspect_status(view), "release": _release_status(view)}
+
+
+def _reference_status(view, unit):
+    if view.picture is None:
+        return Status("no picture")
+    if view.calibration is None:
+        return Status("no known length", "bad")
+    return Status(f"±{format_length(view.calibration.u95_at_reach(), unit=unit)} {unit}", "gauge")
+
+
+def _sketch_status(view):
+    if not view.sketch.curves:
+        return Status("not begun")
+    if view.findings:
+        count = len(view.findings)
+        return Status(f"{view.freedom.degrees} free, {count} to mend", "bad")
+    return Status(f"{view.freedom.degrees} free" if view.freedom.degrees else "fully located")
+
+
+def _solid_status(view):
+    count = len(view.build.operations)
+    if not count:
+        return Status("no body yet")
+    if view.problems:
+        return Status(f"{len(view.problems)} of {count} fail{'s' if len(view.problems) == 1 else ''}", "bad")
+    return Status(f"{count} operation{'' if count == 1 else 's'}")
+
+
+def _sound(view):
+    bodies = (view.result or {}).get("bodies", {})
+    return bool(bodies) and not view.problems and all(facts["valid"] and facts["solids"] == 1 for facts in bodies.values())
+
+
+def _inspect_status(view):
+    if not (view.result or {}).get("bodies"):
+        return Status("nothing to check")
+    return Status("closed, valid") if _sound(view) else Status("to fix", "bad")
+
+
+def _release_status(view):
+    return Status("ready") if _sound(view) else Status("not ready")
+
+
+def state_words(view, unit="mm"):
+    """(furthest stage, short state, tone) for the register."""
+    if view.picture is None and not view.sketch.curves:
+        return "reference", "no picture", ""
+    if view.calibration is None and not view.sketch.curves:
+        return "reference", "no known length", "bad"
+    if not view.sketch.curves:
+        return "reference", _reference_status(view, unit).text, ""
+    if not view.build.operations:
+        status = _sketch_status(view)
+        return "sketch", status.text, status.tone
+    if view.problems:
+        status = _solid_status(view)
+        return "solid", status.text, status.tone
+    return ("release", "ready", "") if _sound(view) else ("solid", _solid_status(view).text, "")
+
+
+def next_step(view, stage):
+    """The most useful next action, from what is missing or wrong first."""
+    for look in (_next_picture, _next_sketch, _next_solid):
+        advice = look(view, stage)
+        if advice:
+            return advice
+    return Advice("The part is one closed, valid solid. Take the files for making it.", (Action("Open Release", stage="release"),))
+
+
+def _next_picture(view, stage):
+    if view.sketch.curves:
+        return None
+    if view.picture is None:
+        return Advice("Drop a picture of the part on the Board, or draw the part by hand in Sketch.", (Action("Open Sketch", stage="sketch"),))
+    if view.calibration is None:
+        return Advice("Say how large the picture is: click two edges that you have measured, then type how long that is.",
+                      (Action("Pick a known length", stage="reference", tool="known"),))
+    return Advice(f"The scale is good to ±{view.calibration.u95_at_reach():.2f} mm over the known length. Find the outlines of the part.",
+                  (Action("Find outlines", stage="reference", tool="outlines"), Action("Draw by hand", stage="sketch")))
+
+
+def _next_sketch(view, stage):
+    gap = next((finding for finding in view.findings if finding.code == "gap"), None)
+    if gap:
+        return Advice(f"Join the gap of {gap.size:.2f} mm, so that the outline closes.",
+                      (Action("Join ends", command="sketch.join", arguments={"first": gap.of[0], "second": gap.of[1]}),
+                       Action("Open Sketch", stage="sketch")) if stage != "sketch" else
+                      (Action("Join ends", command="sketch.join", arguments={"first": gap.of[0], "second": gap.of[1]}),))
+    if view.findings:
+        return Advice(view.findings[0].sentence, () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),))
+    if not view.regions:
+        return Advice("No closed region yet. Draw or trace curves that close, and the region can be made solid.",
+                      () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),))
+    return None
+
+
+def _next_solid(view, stage):
+    if not view.build.operations:
+        count = len(view.regions)
+        return Advice(f"{count} closed region{'' if count == 1 else 's'}. Extrude the outline to make the part.",
+                      (Action("Extrude", stage="solid", tool="extrude"),))
+    if view.problems:
+        name, problem, suggestion = view.problems[0]
+        action = Action("Leave it out", command="solid.suppress", arguments={"name": name, "suppressed": True})
+        if suggestion:
+            fixed = Action(f"Set {suggestion:.2f} mm", command="solid.set_number", arguments={"name": name, "field": "radius", "text": f"{suggestion} mm"})
+            return Advice(problem, (fixed, action))
+        return Advice(problem, (action,))
+    if view.result is None and stage != "solid":
+        return Advice("The part has changed since it was last built. Build it again in Solid.", (Action("Open Solid", stage="solid"),))
+    return None if _sound(view) else Advice("The part is being built.", ())

@@ -1,0 +1,126 @@
+"""A sketch as a drawing board needs it: path data, states, where dimensions are anchored; plain data."""
+
+import math
+
+from nomogon_core.exchange.drawing import path_data
+from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.sketch.dimensions import in_words
+from nomogon_core.sketch.regions import loop_curves
+
+
+def draw(sketch, free=None, unit="mm"):
+    """Curves, points, dimensions and constraints of a sketch.
+
+    Args:
+        free: a Freedom, to tell what is located; None while dragging, when nobody asks.
+    """
+    return {"curves": _curves(sketch, free), "points": _points(sketch, free), "dimensions": _dimensions(sketch, unit),
+            "constraints": [{"id": name, "kind": item.kind, "of": list(item.of), "words": in_words(sketch, name)}
+                            for name, item in sketch.constraints.items() if not item.is_dimension]}
+
+
+def _curves(sketch, free):
+    drawn = []
+    for name, curve in sketch.curves.items():
+        geometry = sketch.geometry(name)
+        drawn.append({"id": name, "kind": curve.kind, "d": path_data([geometry]), "points": list(curve.points),
+                      "construction": curve.construction, "free": bool(free and free.curve_is_free(name, curve))})
+    return drawn
+
+
+def _points(sketch, free):
+    roles = {}
+    for curve in sketch.curves.values():
+        for index, point in enumerate(curve.points):
+            role = "center" if curve.kind in ("arc", "circle") and index == 0 else "handle" if curve.kind == "spline" and index % 3 else "end"
+            if roles.get(point) != "end":
+                roles[point] = role
+    return [{"id": name, "x": x, "y": y, "role": roles.get(name, "point"), "ways": [list(way) for way in free.points.get(name, ())] if free else []}
+            for name, (x, y) in sketch.points.items()]
+
+
+def _dimensions(sketch, unit):
+    drawn = []
+    for name, item in sketch.constraints.items():
+        if not item.is_dimension:
+            continue
+        value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
+        sign = {"radius": "R", "diameter": "Ø"}.get(item.kind, "")
+        label = f"{sign}{value}" if item.driving else f"({sign}{value})"
+        drawn.append({"id": name, "name": item.name, "label": label, "source": item.source, "driving": item.driving, **_anchor(sketch, item)})
+    return drawn
+
+
+def _anchor(sketch, item):
+    """Where a dimension is drawn: two places and a direction, a rim, or a corner."""
+    if item.kind in ("radius", "diameter"):
+        curve = sketch.curves[item.of[0]]
+        center = sketch.points[curve.points[0]]
+        angle = -math.pi / 4
+        if curve.kind == "arc":
+            arc = sketch.geometry(item.of[0])
+            angle = arc.start_angle + arc.sweep / 2
+        return {"shape": "round", "center": list(center), "radius": curve.radius, "angle": angle}
+    if item.kind == "angle":
+        return _corner(sketch, item)
+    first, second = _two_places(sketch, item)
+    if item.kind == "across":
+        way = (1.0, 0.0)
+    elif item.kind == "up":
+        way = (0.0, 1.0)
+    else:
+        size = max(math.dist(first, second), 1e-9)
+        way = ((second[0] - first[0]) / size, (second[1] - first[1]) / size)
+    return {"shape": "straight", "first": list(first), "second": list(second), "way": list(way)}
+
+
+def _two_places(sketch, item):
+    places = []
+    for reference in item.of:
+        if reference in sketch.points:
+            places.append(sketch.points[reference])
+        elif len(item.of) == 1:
+            return tuple(sketch.points[point] for point in sketch.curves[reference].points)
+        else:
+            a, b = (sketch.points[point] for point in sketch.curves[reference].points)
+            places.append((a, b))
+    if isinstance(places[0][0], tuple) and isinstance(places[1][0], tuple):
+        middle = tuple((a + b) / 2 for a, b in zip(*places[1]))
+        return _foot(places[0], middle), middle
+    if isinstance(places[0][0], tuple):
+        return _foot(places[0], places[1]), places[1]
+    if isinstance(places[1][0], tuple):
+        return places[0], _foot(places[1], places[0])
+    return places[0], places[1]
+
+
+def _foot(line, point):
+    (ax, ay), (bx, by) = line
+    run = (bx - ax, by - ay)
+    share = ((point[0] - ax) * run[0] + (point[1] - ay) * run[1]) / max(run[0] ** 2 + run[1] ** 2, 1e-18)
+    return (ax + share * run[0], ay + share * run[1])
+
+
+def _corner(sketch, item):
+    """Crossing of two lines, and the middle direction between them."""
+    (a, b), (c, d) = (tuple(sketch.points[point] for point in sketch.curves[name].points) for name in item.of)
+    first, second = (b[0] - a[0], b[1] - a[1]), (d[0] - c[0], d[1] - c[1])
+    cross = first[0] * second[1] - first[1] * second[0]
+    if abs(cross) < 1e-9:
+        place = ((a[0] + c[0]) / 2, (a[1] + c[1]) / 2)
+    else:
+        share = ((c[0] - a[0]) * second[1] - (c[1] - a[1]) * second[0]) / cross
+        place = (a[0] + share * first[0], a[1] + share * first[1])
+    far = [max(pair, key=lambda p: math.dist(p, place)) for pair in ((a, b), (c, d))]
+    angles = [math.atan2(p[1] - place[1], p[0] - place[0]) for p in far]
+    return {"shape": "corner", "center": list(place), "angles": angles}
+
+
+def draw_regions(sketch, regions):
+    """Regions as path data that can be filled by the even-odd rule."""
+    return [{"name": region.name, "area": region.area, "inside": list(region.inside),
+             "d": "".join(path_data(loop_curves(sketch, loop), closed=True) for loop in region.loops())} for region in regions]
+
+
+def draw_findings(findings):
+    return [{"code": item.code, "sentence": item.sentence, "place": list(item.place), "size": item.size, "of": list(item.of)} for item in findings]

@@ -1,0 +1,73 @@
+// The Ledger, Next and the history buttons: filtering, typing over, and keeping up with changes.
+
+import htmx from "htmx.org";
+import { address, command, history, say, setVersion, stage } from "./talk.js";
+
+const wanted = { text: "", sources: new Set() };
+
+function filter() {
+  for (const row of document.querySelectorAll("[data-row]")) {
+    const text = `${row.querySelector(".name").textContent} ${row.querySelector("input")?.value ?? row.querySelector(".value")?.textContent}`.toLowerCase();
+    const fits = text.includes(wanted.text) && (!wanted.sources.size || wanted.sources.has(row.dataset.sourceOf));
+    row.hidden = !fits;
+  }
+  for (const group of document.querySelectorAll("[data-group]")) group.hidden = !group.querySelector("[data-row]:not([hidden])");
+  const box = document.querySelector("[data-filter]");
+  if (box && box.value !== wanted.text) box.value = wanted.text;
+  for (const button of document.querySelectorAll(".filter [data-source]")) button.setAttribute("aria-pressed", String(wanted.sources.has(button.dataset.source)));
+}
+
+/** Load the Ledger, the stage line and Next anew. */
+export const refresh = () => htmx.ajax("get", address(`panel/${stage}`), { target: "#panel", swap: "innerHTML" });
+
+/** Mark the Ledger rows of what is chosen on the Board. @param {string[]} ids */
+export function mark(ids) {
+  for (const row of document.querySelectorAll("[data-row]")) row.classList.toggle("sel", ids.includes(row.dataset.row));
+}
+
+/** Start following the page. @param {{ takeTool?: (name: string) => void, onRow?: (id: string) => void }} hooks */
+export function startPanel({ takeTool, onRow } = {}) {
+  document.addEventListener("input", (event) => {
+    if (!event.target.matches("[data-filter]")) return;
+    wanted.text = event.target.value.trim().toLowerCase();
+    filter();
+  });
+  document.addEventListener("click", (event) => {
+    const source = event.target.closest(".filter [data-source]");
+    if (source) {
+      wanted.sources.has(source.dataset.source) ? wanted.sources.delete(source.dataset.source) : wanted.sources.add(source.dataset.source);
+      filter();
+    }
+    const step = event.target.closest("[data-history]");
+    if (step) history(step.dataset.history);
+    const button = event.target.closest("[data-command]");
+    if (button) command(button.dataset.command, JSON.parse(button.dataset.arguments));
+    const tool = event.target.closest("[data-take-tool]");
+    if (tool) takeTool?.(tool.dataset.takeTool);
+    const row = event.target.closest("[data-row]");
+    if (row) onRow?.(row.dataset.row);
+  });
+  document.addEventListener("keydown", (event) => {
+    if (!(event.ctrlKey || event.metaKey) || event.target.matches("input[type=text], input:not([type]), textarea")) return;
+    const key = event.key.toLowerCase();
+    if (key === "z" || key === "y") {
+      event.preventDefault();
+      history(key === "y" || event.shiftKey ? "redo" : "undo");
+    }
+  });
+  document.body.addEventListener("nomogon:now", refresh);
+  document.body.addEventListener("nomogon:changed", (event) => {
+    setVersion(event.detail.version);
+    say(event.detail.problem ?? event.detail.note ?? "", Boolean(event.detail.problem));
+    document.body.dispatchEvent(new CustomEvent("nomogon:typed", { detail: event.detail }));
+  });
+  document.body.addEventListener("nomogon:problem", (event) => say(event.detail.problem, true));
+  document.body.addEventListener("htmx:afterSwap", filter);
+  document.body.addEventListener("htmx:sendError", () => say("The server cannot be reached; nothing was changed. Try again in a moment.", true));
+}
+
+/** A number was typed over in the Ledger. @param {(detail: any) => void} then */
+export const onTyped = (then) => document.body.addEventListener("nomogon:typed", (event) => then(event.detail));
+
+/** The job changed through a command of this page. @param {(detail: any) => void} then */
+export const onChanged = (then) => document.body.addEventListener("nomogon:now", (event) => then(event.detail));

@@ -1,0 +1,294 @@
+// The Sketch stage: drawing, choosing, dragging, tying and dimensioning.
+
+import { ask, command, mayChange, say, send, unit } from "./talk.js";
+import { mark, onChanged, onTyped, startPanel } from "./panel.js";
+import { startTray, tell } from "./tray.js";
+import { Board } from "./board.js";
+import { createDrawing } from "./sketch_drawing.js";
+import { createPens } from "./sketch_pens.js";
+
+const element = document.getElementById("board");
+const board = new Board(element);
+const drawing = createDrawing(board);
+const note = document.getElementById("note");
+const form = document.getElementById("ask");
+const SNAP_PX = 10;
+const DRAG_PX = 4;
+const RESTING = "Click to choose, drag what is free, or take a tool from the Tray.";
+
+/** How many things a constraint or dimension ties, and which make a full choice earlier. */
+const WANTED = {
+  coincident: 2, horizontal: 2, vertical: 2, parallel: 2, perpendicular: 2, tangent: 2, equal: 2, concentric: 2, symmetric: 3,
+  midpoint: 2, "on curve": 2, fixed: 1, distance: 2, across: 2, up: 2, radius: 1, diameter: 1, angle: 2 };
+const DIMENSIONS = new Set(["distance", "across", "up", "radius", "diameter", "angle"]);
+const LINE_ALONE = new Set(["horizontal", "vertical", "distance", "across", "up"]);
+
+let fitted = false;
+let asking = null;
+let drag = null;
+let justDragged = false;
+
+function show(state) {
+  drawing.show(state);
+  if (state.picture) {
+    board.faint = true;
+    board.setPicture(element.dataset.pictureUrl.replace("DIGEST", state.picture.digest), state.picture.matrix);
+  }
+  if (!fitted) {
+    fitted = true;
+    fit();
+  }
+  const free = state.degrees;
+  note.textContent = drawing.data.drawing.curves.length ? (free ? `${free} degree${free > 1 ? "s" : ""} of freedom` : "fully located") : "nothing drawn yet";
+}
+
+function fit() {
+  const { points, curves } = drawing.data.drawing;
+  if (!points.length) return fitPicture();
+  const xs = points.map((point) => point.x);
+  const ys = points.map((point) => point.y);
+  const boxes = [...element.querySelectorAll(".hit[data-curve]")].map((path) => path.getBBox());
+  const left = Math.min(...xs, ...boxes.map((box) => box.x));
+  const right = Math.max(...xs, ...boxes.map((box) => box.x + box.width));
+  const low = Math.min(...ys, ...boxes.map((box) => box.y));
+  const high = Math.max(...ys, ...boxes.map((box) => box.y + box.height));
+  board.fit([left, low, right, high], curves.length > 1 ? 0.22 : 0.5);
+}
+
+function fitPicture() {
+  const { picture } = drawing.data;
+  if (!picture) return board.fit([-10, -10, 110, 80], 0.02);
+  const [a, b, c, d, e, f] = picture.matrix;
+  const corners = [[0, 0], [picture.width, 0], [0, picture.height], [picture.width, picture.height]].map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
+  const xs = corners.map((place) => place[0]);
+  const ys = corners.map((place) => place[1]);
+  board.fit([Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)], 0.03);
+}
+
+const load = async () => show(await ask("sketch/board"));
+
+/** The point near a place, if catching is on. @param {[number, number]} place @param {boolean} off */
+function caught(place, off) {
+  if (off) return null;
+  let best = null;
+  let least = SNAP_PX;
+  const at = board.toScreen(place);
+  for (const point of drawing.data.drawing.points) {
+    if (point.role === "handle") continue;
+    const there = board.toScreen([point.x, point.y]);
+    const away = Math.hypot(there[0] - at[0], there[1] - at[1]);
+    if (away < least) [least, best] = [away, point];
+  }
+  return best;
+}
+
+const pens = createPens({ board, drawing, caught, command, tell, say });
+
+function choose(ids) {
+  drawing.choose(ids);
+  const dimension = [...ids].find((id) => drawing.dimension(id));
+  mark(dimension ? [`dimension:${dimension}`] : []);
+}
+
+const things = (event) => {
+  const target = event.target;
+  return target.dataset?.point ?? target.dataset?.curve ?? target.closest("[data-dimension]")?.dataset.dimension ?? null;
+};
+
+/** Take one more thing for a constraint; carry it out when there are enough. */
+async function tie(kind, id) {
+  const ids = new Set(drawing.chosen);
+  if (id) ids.has(id) ? ids.delete(id) : ids.add(id);
+  const of = [...ids].filter((one) => drawing.point(one) || drawing.curve(one));
+  choose(of);
+  const lineAlone = LINE_ALONE.has(kind) && of.length === 1 && drawing.curve(of[0])?.kind === "line" && !(kind === "distance" && id === null);
+  const need = lineAlone ? 1 : WANTED[kind];
+  if (of.length < need) return tell(`${need - of.length} more to choose for ${kind}.`);
+  choose([]);
+  const ordered = [...of].sort((a, b) => Number(Boolean(drawing.curve(a))) - Number(Boolean(drawing.curve(b))));
+  if (!DIMENSIONS.has(kind)) return command("sketch.constrain", { kind, of: ordered });
+  const before = new Set(drawing.data.drawing.dimensions.map((dimension) => dimension.id));
+  const done = await command("sketch.dimension", { kind, of: ordered, unit });
+  const fresh = done?.board.drawing.dimensions.find((dimension) => !before.has(dimension.id));
+  if (fresh?.driving) askValue(fresh.id);
+}
+
+function askValue(id) {
+  const dimension = drawing.dimension(id);
+  const text = element.querySelector(`[data-dimension="${id}"] text`);
+  if (!dimension?.driving || !text) return;
+  const box = text.getBoundingClientRect();
+  const frame = element.getBoundingClientRect();
+  asking = id;
+  form.hidden = false;
+  form.querySelector("label span").textContent = dimension.name;
+  form.style.left = `${Math.min(Math.max(30, box.left - frame.left - 40), element.clientWidth - 290)}px`;
+  form.style.top = `${Math.min(Math.max(30, box.top - frame.top + 20), element.clientHeight - 76)}px`;
+  form.elements.value.value = dimension.label.replace(/^\(?[RØ]?/, "").replace(")", "");
+  form.elements.value.select();
+  choose([id]);
+}
+
+function closeAsk() {
+  form.hidden = true;
+  asking = null;
+}
+
+form.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const done = await command("sketch.set_value", { name: asking, text: form.elements.value.value, unit });
+  done ? closeAsk() : form.elements.value.select();
+});
+form.querySelector("[data-close]").addEventListener("click", closeAsk);
+
+const CLICKS = {
+  remove: (id) => id && command("sketch.remove", { names: [id] }),
+  construction: (id) => drawing.curve(id) && command("sketch.construction", { names: [id], on: !drawing.curve(id).construction }),
+  async join(id) {
+    if (!drawing.point(id)) return;
+    const ids = [...drawing.chosen, id].filter((one) => drawing.point(one));
+    choose(ids);
+    if (ids.length < 2) return tell("Click the second loose end.");
+    choose([]);
+    await command("sketch.join", { first: ids[0], second: ids[1] });
+  },
+};
+
+const tray = startTray({
+  resting: RESTING,
+  take(name) {
+    closeAsk();
+    pens.put(null);
+    if (name === "fit") {
+      fit();
+      return tray.release();
+    }
+    if (!mayChange) return say("You may look at this job but not change it.", true);
+    if (pens.has(name)) {
+      choose([]);
+      return pens.put(name);
+    }
+    if (WANTED[name] && drawing.chosen.size) return tie(name, null);
+    if (name === "remove" && drawing.chosen.size) {
+      const names = [...drawing.chosen];
+      choose([]);
+      return command("sketch.remove", { names });
+    }
+    if (name === "construction" && drawing.chosen.size) {
+      const names = [...drawing.chosen].filter((id) => drawing.curve(id));
+      if (names.length) return command("sketch.construction", { names, on: !drawing.curve(names[0]).construction });
+    }
+    if (!WANTED[name] && name !== "join") choose([]);
+  },
+  drop() {
+    closeAsk();
+    pens.put(null);
+    choose([]);
+  },
+});
+
+board.mayPan = () => !pens.active();
+board.svg.addEventListener("click", (event) => {
+  if (justDragged || board.panned) {
+    justDragged = board.panned = false;
+    return;
+  }
+  const untie = event.target.dataset?.untie;
+  if (untie) return command("sketch.remove", { names: [untie] });
+  const tool = tray.current();
+  if (pens.active()) return pens.click(event);
+  const id = things(event);
+  if (WANTED[tool]) return id && tie(tool, id);
+  if (CLICKS[tool]) return CLICKS[tool](id);
+  if (!id) return choose([]);
+  const ids = new Set(event.shiftKey ? drawing.chosen : []);
+  ids.has(id) ? ids.delete(id) : ids.add(id);
+  choose(ids);
+});
+board.svg.addEventListener("dblclick", (event) => {
+  const dimension = event.target.closest("[data-dimension]")?.dataset.dimension;
+  if (dimension) askValue(dimension);
+});
+
+/** What follows the pointer when this is taken hold of. */
+function held(target) {
+  if (target.dataset.point) return [target.dataset.point];
+  const curve = drawing.curve(target.dataset.curve);
+  if (!curve) return null;
+  return curve.kind === "circle" || curve.kind === "arc" ? [curve.id] : curve.points;
+}
+
+board.svg.addEventListener("pointerdown", (event) => {
+  if (event.button !== 0 || pens.active() || WANTED[tray.current()] || CLICKS[tray.current()] || !mayChange) return;
+  const what = held(event.target);
+  if (what) drag = { held: what, from: board.at(event), start: board.pixel(event), moving: false, busy: false, sequence: 0, target: event.target };
+});
+
+board.svg.addEventListener("pointermove", (event) => {
+  if (pens.active()) return pens.hover(event);
+  if (!drag) return;
+  const pixel = board.pixel(event);
+  if (!drag.moving && Math.hypot(pixel[0] - drag.start[0], pixel[1] - drag.start[1]) < DRAG_PX) return;
+  if (!drag.moving) {
+    drag.moving = true;
+    board.svg.setPointerCapture(event.pointerId);
+  }
+  drag.to = board.at(event);
+  stepDrag();
+});
+
+/** One request at a time; the newest place is sent as soon as the last answer is in. */
+async function stepDrag() {
+  const mine = drag;
+  if (mine.busy) return;
+  mine.busy = true;
+  const to = mine.to;
+  try {
+    const answer = await send("sketch/drag", { held: mine.held, dx: to[0] - mine.from[0], dy: to[1] - mine.from[1], x: to[0], y: to[1], sequence: ++mine.sequence });
+    if (drag === mine) drawing.show({ drawing: answer.drawing });
+  } catch (problem) {
+    say(problem.message, true);
+  }
+  mine.busy = false;
+  if (drag === mine && mine.to !== to) stepDrag();
+}
+
+board.svg.addEventListener("pointerup", async () => {
+  const mine = drag;
+  drag = null;
+  if (!mine?.moving) return;
+  justDragged = true;
+  const done = await command("sketch.drag", { held: mine.held, offset: [mine.to[0] - mine.from[0], mine.to[1] - mine.from[1]], place: mine.to });
+  if (!done) load();
+});
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.matches("input, select, textarea")) {
+    if (event.key === "Escape") closeAsk();
+    return;
+  }
+  if (event.key === "Enter") pens.finish();
+  if (event.key === "0") fit();
+  if ((event.key === "Delete" || event.key === "Backspace") && drawing.chosen.size) {
+    const names = [...drawing.chosen];
+    choose([]);
+    command("sketch.remove", { names });
+  }
+  const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+  if (!way) return;
+  event.preventDefault();
+  const points = [...drawing.chosen].flatMap((id) => (drawing.point(id) ? [id] : drawing.curve(id)?.points ?? []));
+  if (!points.length) return board.panBy(-way[0] * 40, way[1] * 40);
+  const step = event.shiftKey ? 1 : 0.1;
+  const first = drawing.point(points[0]);
+  command("sketch.drag", { held: points, offset: [way[0] * step, way[1] * step], place: [first.x + way[0] * step, first.y + way[1] * step] });
+});
+
+board.ruler = { scale: unit === "in" ? 1 / 25.4 : 1, origin: [0, 0], word: unit, y: 1 };
+startPanel({
+  takeTool: (name) => tray.choose(name),
+  onRow: (id) => { if (id.startsWith("dimension:")) choose([id.slice("dimension:".length)]); },
+});
+onChanged((detail) => (detail.board ? show(detail.board) : load()));
+onTyped(load);
+load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));

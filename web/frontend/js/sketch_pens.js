@@ -1,0 +1,121 @@
+// Drawing tools: each collects places, shows a rubber band, and sends one command.
+
+const far = (a, b) => Math.hypot(a[0] - b[0], a[1] - b[1]);
+const polyline = (places) => "M" + places.map((place) => place.join(" ")).join("L");
+
+function circlePath(center, radius) {
+  const [x, y] = center;
+  return `M${x + radius} ${y}A${radius} ${radius} 0 0 1 ${x - radius} ${y}A${radius} ${radius} 0 0 1 ${x + radius} ${y}Z`;
+}
+
+/** A rough arc through three places, only to look at while drawing. */
+function arcPath(start, end, middle) {
+  const [[x0, y0], [x1, y1], [x2, y2]] = [start, middle, end];
+  const double = 2 * ((x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0));
+  if (Math.abs(double) < 1e-9) return polyline([start, end]);
+  const [a, b] = [(x1 - x0) ** 2 + (y1 - y0) ** 2, (x2 - x0) ** 2 + (y2 - y0) ** 2];
+  const [x, y] = [((y2 - y0) * a - (y1 - y0) * b) / double, ((x1 - x0) * b - (x2 - x0) * a) / double];
+  const radius = Math.hypot(x, y);
+  const center = [x0 + x, y0 + y];
+  const angle = (p) => Math.atan2(p[1] - center[1], p[0] - center[0]);
+  const turn = (from, to) => (((to - from) % (2 * Math.PI)) + 2 * Math.PI) % (2 * Math.PI);
+  const counter = turn(angle(start), angle(middle)) < turn(angle(start), angle(end));
+  const sweep = counter ? turn(angle(start), angle(end)) : turn(angle(end), angle(start));
+  return `M${start.join(" ")}A${radius} ${radius} 0 ${sweep > Math.PI ? 1 : 0} ${counter ? 1 : 0} ${end.join(" ")}`;
+}
+
+/** @param {any} parts */
+export function createPens({ board, drawing, caught, command, tell, say }) {
+  let name = null;
+  let taken = [];
+  let here = null;
+  let free = false;
+
+  const placeOf = (item) => (item.point ? [item.point.x, item.point.y] : item.place);
+  const sent = (item) => (item.point ? item.point.id : item.place);
+
+  const PENS = {
+    line: {
+      full: 2,
+      show: (places) => [polyline(places)],
+      async send(items) {
+        const done = await command("sketch.line", { start: sent(items[0]), end: sent(items[1]), free });
+        if (!done) return [];
+        const ends = done.board.drawing.curves.at(-1)?.points;
+        const end = done.board.drawing.points.find((point) => point.id === (items[1].point?.id ?? ends?.[1]));
+        tell("Click the next end; Esc ends the chain.");
+        return items[1].point ? [] : end ? [{ point: end }] : [];
+      },
+    },
+    arc: {
+      full: 3,
+      next: ["Click where the arc ends.", "Click a place on the arc, between its ends."],
+      show: (places) => [places.length < 3 ? polyline(places) : arcPath(...places)],
+      send: async (items) => { await command("sketch.arc", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) }); return []; },
+    },
+    circle: {
+      full: 2,
+      next: ["Click a place on the rim."],
+      show: ([center, rim]) => [circlePath(center, far(center, rim)), polyline([center, rim])],
+      send: async (items) => { await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]) }); return []; },
+    },
+    spline: {
+      full: Infinity,
+      next: ["Click the next place along the curve.", "Click on, or press Enter to end the spline."],
+      show: (places) => [polyline(places)],
+      send: async (items) => { await command("sketch.spline", { places: items.map(sent) }); return []; },
+    },
+    rectangle: {
+      full: 2,
+      next: ["Click the opposite corner."],
+      show: ([a, b]) => [polyline([a, [b[0], a[1]], b, [a[0], b[1]], a])],
+      async send([first, second]) { await command("sketch.rectangle", { first: sent(first), second: sent(second) }); return []; },
+    },
+  };
+
+  function redraw() {
+    if (!name) return drawing.sketchOut([], null);
+    const places = [...taken.map(placeOf), ...(here && taken.length ? [placeOf(here)] : [])];
+    drawing.sketchOut(places.length > 1 ? PENS[name].show(places) : [], here?.point ? placeOf(here) : null);
+  }
+
+  function look(event) {
+    const place = board.at(event);
+    free = event.altKey;
+    const point = caught(place, event.altKey);
+    here = point ? { point } : { place };
+    redraw();
+  }
+
+  async function send() {
+    const items = taken;
+    taken = [];
+    here = null;
+    taken = await PENS[name].send(items);
+    redraw();
+  }
+
+  return {
+    has: (tool) => tool in PENS,
+    active: () => name !== null,
+    put(tool) {
+      name = tool;
+      taken = [];
+      here = null;
+      redraw();
+    },
+    hover: look,
+    click(event) {
+      look(event);
+      taken.push(here);
+      if (taken.length >= PENS[name].full) return send();
+      const next = PENS[name].next;
+      tell(next ? next[Math.min(taken.length, next.length) - 1] : "Click the other end.");
+    },
+    finish() {
+      if (name !== "spline") return;
+      if (taken.length < 2) return say("A spline needs at least two places; click one more.", true);
+      send();
+    },
+  };
+}

@@ -1,0 +1,213 @@
+// Shows a packed mesh: clay shading, ink edges, turning by mouse or keys; picks faces and edges by name.
+
+import * as THREE from "three";
+
+const INK = 0x17201d;
+const BRASS = 0x9a6b12;
+const TURN = 0.008;
+
+/** Take apart what the server packed. @param {ArrayBuffer} data */
+export function unpack(data) {
+  const size = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size)));
+  const types = { float32: Float32Array, uint32: Uint32Array };
+  const array = (entry) => new types[entry.type](data, 4 + size + entry.offset, entry.count);
+  return head.bodies.map((body) => Object.fromEntries(Object.entries(body).map(([key, value]) => [key, value?.type ? array(value) : value])));
+}
+
+const CLAY = {
+  vertexShader: "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
+  fragmentShader: `varying vec3 n; varying vec3 p;
+    void main() {
+      vec3 m = normalize(gl_FrontFacing ? n : -n);
+      float up = dot(m, normalize(vec3(-0.35, 0.75, 0.55)));
+      float side = dot(m, normalize(vec3(0.8, 0.1, 0.4)));
+      float tone = clamp(0.62 + 0.24 * up + 0.06 * side, 0.0, 1.0);
+      vec3 dark = vec3(0.498, 0.541, 0.510); vec3 light = vec3(0.800, 0.831, 0.792);
+      gl_FragColor = vec4(mix(dark, light, smoothstep(0.35, 0.9, tone)), 1.0);
+      #include <colorspace_fragment>
+    }`,
+};
+
+/** @param {HTMLCanvasElement} canvas */
+export function createViewer(canvas) {
+  const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true });
+  renderer.setClearColor(0x000000, 0);
+  renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+  const scene = new THREE.Scene();
+  const root = scene.add(new THREE.Group()).children.at(-1);
+  const camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e5, 1e5);
+  const turn = { about: -0.55, tip: 0.95 };
+  const center = new THREE.Vector3();
+  let half = 60;
+  let wanted = false;
+  let bodies = [];
+  let chosen = new Set();
+  const watchers = [];
+
+  function place() {
+    const width = canvas.clientWidth || 1;
+    const height = canvas.clientHeight || 1;
+    const wide = half * Math.max(1, width / height);
+    const high = half * Math.max(1, height / width);
+    Object.assign(camera, { left: -wide, right: wide, top: high, bottom: -high });
+    const { about, tip } = turn;
+    const eye = new THREE.Vector3(Math.sin(about) * Math.sin(tip), -Math.cos(about) * Math.sin(tip), Math.cos(tip));
+    camera.up.set(-Math.sin(about) * Math.cos(tip), Math.cos(about) * Math.cos(tip), Math.sin(tip));
+    camera.position.copy(center).addScaledVector(eye, 10 * half);
+    camera.lookAt(center);
+    camera.updateProjectionMatrix();
+    camera.updateMatrixWorld();
+  }
+
+  function render() {
+    wanted = false;
+    place();
+    renderer.render(scene, camera);
+    for (const watcher of watchers) watcher();
+  }
+
+  const later = () => {
+    if (wanted) return;
+    wanted = true;
+    requestAnimationFrame(render);
+  };
+
+  function resize() {
+    renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
+    renderer.setSize(canvas.clientWidth, canvas.clientHeight, false);
+    later();
+  }
+  new ResizeObserver(resize).observe(canvas);
+
+  function clear() {
+    root.traverse((item) => { item.geometry?.dispose(); });
+    root.clear();
+  }
+
+  function edgeLines(body, wide) {
+    const places = [];
+    const owners = [];
+    for (let edge = 0; edge < body.edges.length; edge++) {
+      for (let index = body.edge_starts[edge]; index < body.edge_starts[edge + 1] - 1; index++) {
+        places.push(...body.edge_points.subarray(3 * index, 3 * index + 6));
+        owners.push(edge);
+      }
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
+    const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: INK }));
+    lines.userData = { body, owners, places };
+    lines.renderOrder = wide ? 3 : 2;
+    return lines;
+  }
+
+  /** @param {any[]} fresh */
+  function show(fresh) {
+    bodies = fresh;
+    clear();
+    for (const body of bodies) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(body.vertices, 3));
+      geometry.setAttribute("normal", new THREE.BufferAttribute(body.normals, 3));
+      geometry.setIndex(new THREE.BufferAttribute(body.triangles, 1));
+      const material = new THREE.ShaderMaterial({ ...CLAY, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
+      const mesh = new THREE.Mesh(geometry, material);
+      mesh.userData = { body };
+      root.add(mesh, edgeLines(body));
+    }
+    mark();
+    later();
+  }
+
+  /** Chosen edges are drawn as a doubled brass line. */
+  function mark() {
+    for (const old of root.children.filter((item) => item.userData.mark)) root.remove(old);
+    for (const lines of root.children.filter((item) => item.userData.owners)) {
+      const { body, owners, places } = lines.userData;
+      const some = owners.flatMap((edge, index) => (chosen.has(body.edges[edge]) ? places.slice(6 * index, 6 * index + 6) : []));
+      if (!some.length) continue;
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.Float32BufferAttribute(some, 3));
+      for (const shift of [-1, 1]) {
+        const line = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: BRASS, depthTest: false }));
+        line.position.setScalar((shift * half) / 420);
+        line.renderOrder = 5;
+        line.userData = { mark: true };
+        root.add(line);
+      }
+    }
+  }
+
+  function fit(fallback) {
+    const box = new THREE.Box3();
+    for (const body of bodies) box.union(new THREE.Box3().setFromArray(body.vertices));
+    if (box.isEmpty() && fallback) box.set(new THREE.Vector3(fallback[0], fallback[1], 0), new THREE.Vector3(fallback[2], fallback[3], 0));
+    if (box.isEmpty()) box.set(new THREE.Vector3(-50, -40, 0), new THREE.Vector3(50, 40, 0));
+    box.getCenter(center);
+    half = Math.max(box.getSize(new THREE.Vector3()).length() * 0.56, 1);
+    later();
+  }
+
+  /** @param {[number, number, number]} point */
+  function toScreen(point) {
+    const at = new THREE.Vector3(...point).project(camera);
+    return [((at.x + 1) / 2) * canvas.clientWidth, ((1 - at.y) / 2) * canvas.clientHeight];
+  }
+
+  /** The visible edge nearest to a place on the screen. @param {[number, number]} pixel */
+  function edgeAt(pixel, within = 9) {
+    let best = null;
+    let least = within;
+    for (const lines of root.children.filter((item) => item.userData.owners)) {
+      const { body, owners, places } = lines.userData;
+      for (let index = 0; index < owners.length; index++) {
+        const a = toScreen(places.slice(6 * index, 6 * index + 3));
+        const b = toScreen(places.slice(6 * index + 3, 6 * index + 6));
+        const run = [b[0] - a[0], b[1] - a[1]];
+        const share = Math.min(1, Math.max(0, ((pixel[0] - a[0]) * run[0] + (pixel[1] - a[1]) * run[1]) / (run[0] ** 2 + run[1] ** 2 || 1)));
+        const away = Math.hypot(a[0] + share * run[0] - pixel[0], a[1] + share * run[1] - pixel[1]);
+        if (away < least && visible(places, index, share)) [least, best] = [away, { name: body.edges[owners[index]], body: body.name }];
+      }
+    }
+    return best;
+  }
+
+  function visible(places, index, share) {
+    const a = new THREE.Vector3(...places.slice(6 * index, 6 * index + 3));
+    const point = a.lerp(new THREE.Vector3(...places.slice(6 * index + 3, 6 * index + 6)), share);
+    const way = new THREE.Vector3().subVectors(camera.position, center).normalize();
+    const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way, 0, 20 * half);
+    return !ray.intersectObjects(root.children.filter((item) => item.isMesh), false).length;
+  }
+
+  /** Place on the base plane under a place on the screen. @param {[number, number]} pixel */
+  function onBase(pixel) {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2), camera);
+    const at = ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 0, 1), 0), new THREE.Vector3());
+    return at ? [at.x, at.y] : null;
+  }
+
+  return {
+    show, fit, edgeAt, onBase, toScreen, later,
+    onRender(then) { watchers.push(then); },
+    turnBy(dx, dy) {
+      turn.about -= dx * TURN;
+      turn.tip = Math.min(Math.PI, Math.max(0, turn.tip - dy * TURN));
+      later();
+    },
+    turnTo(about, tip) { Object.assign(turn, { about, tip }); later(); },
+    zoomBy(factor) { half = Math.min(Math.max(half / factor, 0.05), 1e4); later(); },
+    panBy(dx, dy) {
+      const scale = (2 * half * Math.max(1, canvas.clientHeight / canvas.clientWidth)) / canvas.clientHeight;
+      const right = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0);
+      const up = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 1);
+      center.addScaledVector(right, -dx * scale).addScaledVector(up, dy * scale);
+      later();
+    },
+    choose(names) { chosen = new Set(names); mark(); later(); },
+    get turn() { return turn; },
+    get bodies() { return bodies; },
+  };
+}

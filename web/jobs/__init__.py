@@ -1,0 +1,1 @@
+"""Jobs: what is stored, commands with undo, the register, the shared frame."""

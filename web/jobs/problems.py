@@ -1,0 +1,52 @@
+"""Refusals on their way to the user: one sentence, the right status, in the form that the page expects."""
+
+import logging
+
+from django.http import Http404, JsonResponse
+from django.shortcuts import render
+
+from nomogon_core.errors import CoreError
+
+log = logging.getLogger(__name__)
+
+
+class Stale(Exception):
+    """The page was made from an older version of the job."""
+
+    def __init__(self, version, happened):
+        self.version, self.happened = version, happened
+        what = "; ".join(happened) or "it was changed"
+        super().__init__(f"The job has changed since this page was drawn: {what}. It is shown anew; please do your change again.")
+
+
+class Forbidden(Exception):
+    """The user may look but not change."""
+
+
+class ProblemMiddleware:
+    """Turns refusals of the core into answers; anything unforeseen is logged and answered without a traceback."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        return self.get_response(request)
+
+    def process_exception(self, request, exception):
+        if isinstance(exception, Http404):
+            return None
+        if isinstance(exception, Stale):
+            return answer(request, str(exception), 409, version=exception.version, happened=exception.happened)
+        if isinstance(exception, Forbidden):
+            return answer(request, str(exception), 403)
+        if isinstance(exception, CoreError):
+            return answer(request, str(exception), 400)
+        log.error("unforeseen: %s %s", request.method, request.path, exc_info=exception)
+        return answer(request, "Something went wrong that was not foreseen; nothing was changed. It has been noted in the log.", 500)
+
+
+def answer(request, problem, status, **more):
+    wants_page = "text/html" in request.headers.get("Accept", "") and not request.headers.get("HX-Request")
+    if wants_page:
+        return render(request, "problem.html", {"problem": problem}, status=status)
+    return JsonResponse({"problem": problem, **more}, status=status)

@@ -1,0 +1,183 @@
+"""The register, changes to a job, and the parts of the frame that follow a change."""
+
+import json
+
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from jobs import actions, quantities, services
+from jobs.access import job_for
+from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_of
+from jobs.models import Blob, Job
+from jobs.problems import Forbidden, Stale
+from jobs.requests import number_from, sent_by
+from nomogon_core.advice import STAGES
+from nomogon_core.errors import CoreError, InputError
+from nomogon_core.job import file_stem
+from reference.pictures import display_copy
+
+MOST_LISTED = 200
+STOPS = (8, 62, 116, 170, 224)
+
+
+@require_GET
+def register(request):
+    """All jobs of the user."""
+    jobs = list(Job.objects.filter(members__user=request.user).select_related("changed_by")[:MOST_LISTED])
+    rows = [{"job": job, "at": STAGES.index(job.summary.get("stage", "reference")), "summary": job.summary,
+             "size": " × ".join(f"{side:.1f}" for side in job.summary.get("size", [])), "view_box": _view_box(job.summary.get("box")),
+             "stops": STOPS, "needle": STOPS[STAGES.index(job.summary.get("stage", "reference"))]} for job in jobs]
+    counts = [{"title": title, "jobs": [row for row in rows if row["at"] == index]} for index, title in
+              enumerate(("Reference", "Sketch", "Solid", "Inspect", "Release"))]
+    to_fix = [row for row in rows if row["summary"].get("tone") == "bad"]
+    return render(request, "register.html", {
+        "rows": rows, "counts": counts, "to_fix": to_fix, "unit": unit_of(request), "initials": initials(request.user),
+        "stages": [{"title": entry["title"], "x": 84 + 150 * index, "count": len(entry["jobs"])} for index, entry in enumerate(counts)],
+        "ticks": [54 + 15 * index for index in range(45)]})
+
+
+def _view_box(box):
+    """The thumbnail's view, y up, with a little room around the part."""
+    left, low, right, high = box or (0, 0, 1, 1)
+    room = 0.06 * max(right - left, high - low, 1e-6)
+    return f"{left - room:.3f} {-high - room:.3f} {right - left + 2 * room:.3f} {high - low + 2 * room:.3f}"
+
+
+@require_http_methods(["GET", "POST"])
+def new(request):
+    """A new job from a picture or an archive, or an empty one to draw in by hand."""
+    if request.method == "GET":
+        return render(request, "new.html", {"initials": initials(request.user), "unit": unit_of(request)})
+    title, number = request.POST.get("title", ""), request.POST.get("number", "")
+    try:
+        if "nomogon.too_large" in request.META:
+            raise InputError(f"The file has {request.META['nomogon.too_large'] / 1e6:.0f} MB; at most 96 MB are taken. Reduce the picture and drop it again.")
+        upload = request.FILES.get("picture")
+        if upload is None:
+            job = services.new_job(request.user, title, number)
+        elif upload.name.lower().endswith((".zip", ".nomogon")):
+            job = services.import_archive(request.user, upload.read(), upload.name)
+        else:
+            stem = upload.name.rsplit(".", 1)[0].replace("-", " ").replace("_", " ")
+            job = services.job_from_picture(request.user, title or stem, number, upload.read(), upload.name)
+    except CoreError as problem:
+        return render(request, "new.html", {"problem": str(problem), "title": title, "number": number, "initials": initials(request.user),
+                                            "unit": unit_of(request)}, status=400)
+    refresh_summary(job, actions.documents_of(job))
+    return redirect("reference" if request.FILES.get("picture") else "sketch", job.pk)
+
+
+@require_GET
+def open_job(request, job_id):
+    job = job_for(request, job_id)
+    return redirect(job.summary.get("stage", "reference"), job.pk)
+
+
+@require_POST
+def units(request, unit):
+    """Read lengths in another unit from now on."""
+    if unit not in UNITS:
+        raise Http404("no such unit")
+    request.session["unit"] = unit
+    back = request.headers.get("Referer", "")
+    safe = url_has_allowed_host_and_scheme(back, {request.get_host()})
+    return redirect(back if safe else "register")
+
+
+def _answer(request, job, done, stage):
+    job.refresh_from_db()
+    refresh_summary(job, done.documents)
+    answer = {"version": done.version, "told": done.told, "note": done.note}
+    if stage == "sketch":
+        answer["board"] = sketch_board(job, done.documents, unit_of(request))
+    return JsonResponse(answer)
+
+
+@require_POST
+def do(request, job_id, name):
+    """Carry out a command; the body holds the version that the page shows, the arguments and the stage."""
+    job = job_for(request, job_id, change=True)
+    sent = sent_by(request)
+    arguments = sent.get("arguments", {})
+    if not isinstance(arguments, dict):
+        raise InputError("The page sent something that cannot be read; load it again.")
+    if name == "reference.accept_trace":
+        arguments["job"] = str(job.pk)
+    done = actions.perform(job.pk, request.user, int(number_from(sent, "version")), name, arguments)
+    return _answer(request, job, done, sent.get("stage"))
+
+
+def _history(request, job_id, step):
+    job = job_for(request, job_id, change=True)
+    sent = sent_by(request)
+    return _answer(request, job, step(job.pk, request.user, int(number_from(sent, "version"))), sent.get("stage"))
+
+
+@require_POST
+def undo(request, job_id):
+    return _history(request, job_id, actions.undo)
+
+
+@require_POST
+def redo(request, job_id):
+    return _history(request, job_id, actions.redo)
+
+
+@require_GET
+def panel(request, job_id, stage):
+    """Ledger, stage line and Next after a change."""
+    if stage not in STAGES:
+        raise Http404("no such stage")
+    job = job_for(request, job_id)
+    return render(request, "frame.html#panel", panel_context(job, view_of(job), stage, unit_of(request)) | {"swap": True})
+
+
+@require_POST
+def quantity(request, job_id):
+    """A number of the Ledger typed over; answers with the panel, and tells the page what happened."""
+    job = job_for(request, job_id, change=True)
+    stage = request.POST.get("stage", "reference")
+    version = request.POST.get("version", "")
+    events = {}
+    try:
+        command, arguments = quantities.command_for(request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request))
+        if not version.isdigit():
+            raise InputError("The page sent no version; load it again.")
+        done = actions.perform(job.pk, request.user, int(version), command, arguments)
+        refresh_summary(Job.objects.get(pk=job.pk), done.documents)
+        events["nomogon:changed"] = {"version": done.version, "told": done.told, "note": done.note}
+    except Stale as stale:
+        events["nomogon:changed"] = {"version": stale.version, "told": "", "note": "", "problem": str(stale)}
+    except (CoreError, Forbidden) as problem:
+        events["nomogon:problem"] = {"problem": str(problem)}
+    job.refresh_from_db()
+    answer = render(request, "frame.html#panel", panel_context(job, view_of(job), stage if stage in STAGES else "reference", unit_of(request)) | {"swap": True})
+    answer["HX-Trigger"] = json.dumps(events)
+    return answer
+
+
+@require_GET
+def archive(request, job_id):
+    """The job as one open file."""
+    job = job_for(request, job_id)
+    answer = HttpResponse(services.export_archive(job), content_type="application/zip")
+    answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.nomogon.zip"'
+    return answer
+
+
+@require_GET
+def picture(request, job_id, digest):
+    """A picture of the job; it never changes under its digest."""
+    job = job_for(request, job_id)
+    held = [item["digest"] for item in actions.documents_of(job)["reference"]["pictures"].values()]
+    blob = Blob.objects.filter(pk=digest).first() if digest in held else None
+    if blob is None:
+        raise Http404("no such picture")
+    data, media_type = display_copy(digest, bytes(blob.data), blob.media_type)
+    answer = HttpResponse(data, content_type=media_type)
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
+
+

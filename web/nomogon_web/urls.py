@@ -1,0 +1,58 @@
+"""All addresses of the application."""
+
+from django.contrib.auth import views as auth
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpResponse
+from django.urls import include, path
+
+import inspection.views
+import jobs.views
+import reference.views
+import release.views
+import sketch.views
+import solid.views
+import work.views
+
+
+@login_not_required
+def alive(request):
+    """Answers when the server is up."""
+    return HttpResponse("up", content_type="text/plain")
+
+
+JOB = [
+    path("", jobs.views.open_job, name="job"),
+    path("do/<str:name>", jobs.views.do, name="do"),
+    path("undo", jobs.views.undo, name="undo"),
+    path("redo", jobs.views.redo, name="redo"),
+    path("panel/<str:stage>", jobs.views.panel, name="panel"),
+    path("quantity", jobs.views.quantity, name="quantity"),
+    path("archive", jobs.views.archive, name="archive"),
+    path("picture/<str:digest>", jobs.views.picture, name="picture"),
+    path("reference", reference.views.page, name="reference"),
+    path("reference/board", reference.views.board, name="reference-board"),
+    path("reference/pick", reference.views.pick, name="reference-pick"),
+    path("reference/outlines", reference.views.outlines, name="reference-outlines"),
+    path("reference/trace", reference.views.start_trace, name="reference-trace"),
+    path("sketch", sketch.views.page, name="sketch"),
+    path("sketch/board", sketch.views.board, name="sketch-board"),
+    path("sketch/drag", sketch.views.drag, name="sketch-drag"),
+    path("solid", solid.views.page, name="solid"),
+    path("solid/state", solid.views.state, name="solid-state"),
+    path("solid/mesh/<str:key>", solid.views.mesh, name="solid-mesh"),
+    path("inspect", inspection.views.page, name="inspect"),
+    path("release", release.views.page, name="release"),
+    path("release/<str:kind>", release.views.download, name="release-file"),
+    path("work/<int:task>", work.views.state, name="work"),
+    path("work/<int:task>/cancel", work.views.cancel, name="work-cancel"),
+]
+
+urlpatterns = [
+    path("", jobs.views.register, name="register"),
+    path("alive", alive),
+    path("sign-in", auth.LoginView.as_view(template_name="sign_in.html", redirect_authenticated_user=True), name="sign-in"),
+    path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
+    path("new", jobs.views.new, name="new"),
+    path("units/<str:unit>", jobs.views.units, name="units"),
+    path("jobs/<uuid:job_id>/", include(JOB)),
+]

@@ -1,0 +1,1 @@
+"""The Reference stage: the picture, known lengths, tracing."""

@@ -1,0 +1,1 @@
+"""The Release stage: files for making the part."""

@@ -1,0 +1,1 @@
+"""The Sketch stage: drawing, constraints, dimensions."""

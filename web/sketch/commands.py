@@ -1,0 +1,243 @@
+"""Commands of the Sketch stage; each keeps the sketch solved or refuses in words."""
+
+import math
+
+import attrs
+
+from jobs.actions import command
+from nomogon_core.errors import SketchError
+from nomogon_core.job import calibration_of
+from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
+from nomogon_core.sketch import edit, model
+from nomogon_core.sketch.constrain import constrain, set_value
+from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
+from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
+from nomogon_core.sketch.solve import Grab, solve
+from reference.commands import clean_name
+
+LEVEL_WITHIN = math.radians(1.5)
+MOST_ENTITIES = 5000
+
+
+def _sketch(documents):
+    sketch = model.from_json(documents["sketch"])
+    if len(sketch.curves) > MOST_ENTITIES:
+        raise SketchError(f"A sketch holds at most {MOST_ENTITIES} curves; delete some first.")
+    return sketch
+
+
+def _store(documents, sketch):
+    documents["sketch"] = model.to_json(sketch)
+
+
+def _place(value):
+    """A point id or coordinates as sent by the page."""
+    if isinstance(value, str):
+        return value
+    try:
+        x, y = (float(part) for part in value)
+    except (TypeError, ValueError):
+        raise SketchError("A place was sent without two coordinates; click again.") from None
+    if not (math.isfinite(x) and math.isfinite(y) and max(abs(x), abs(y)) < 1e6):
+        raise SketchError("A place was sent that is out of reach; click again.")
+    return (x, y)
+
+
+def _coordinates(sketch, value):
+    place = _place(value)
+    if isinstance(place, str):
+        if place not in sketch.points:
+            raise SketchError(f"There is no point {place} in the sketch any more; click again.")
+        return sketch.points[place]
+    return place
+
+
+@command("sketch.line")
+def line(documents, *, start, end, construction=False, free=False):
+    """A line; unless ``free``, a nearly level or upright one is made exactly so."""
+    sketch, name = edit.add_line(_sketch(documents), _place(start), _place(end), construction=bool(construction))
+    note = ""
+    if not free:
+        sketch, note = _levelled(sketch, name)
+    _store(documents, sketch)
+    return "Line drawn", note
+
+
+def _levelled(sketch, name):
+    a, b = (sketch.points[point] for point in sketch.curves[name].points)
+    angle = math.remainder(math.atan2(b[1] - a[1], b[0] - a[0]), math.pi)
+    kind = "horizontal" if abs(angle) < LEVEL_WITHIN else "vertical" if abs(abs(angle) - math.pi / 2) < LEVEL_WITHIN else None
+    if kind is None:
+        return sketch, ""
+    try:
+        return constrain(sketch, Constraint(kind, (name,))).sketch, f"Made {kind}; hold Alt while drawing to leave it as drawn."
+    except SketchError:
+        return sketch, ""
+
+
+@command("sketch.arc")
+def arc(documents, *, start, middle, end, construction=False):
+    """An arc through three places."""
+    sketch = _sketch(documents)
+    sketch, _ = edit.add_arc_through(sketch, _place(start), _coordinates(sketch, middle), _place(end), construction=bool(construction))
+    _store(documents, sketch)
+    return "Arc drawn"
+
+
+@command("sketch.circle")
+def circle(documents, *, center, rim, construction=False):
+    """A circle from its centre and a place on its rim."""
+    sketch = _sketch(documents)
+    radius = math.dist(_coordinates(sketch, center), _coordinates(sketch, rim))
+    sketch, _ = edit.add_circle(sketch, _place(center), radius, construction=bool(construction))
+    _store(documents, sketch)
+    return f"Circle of {format_length(2 * radius)} mm drawn"
+
+
+@command("sketch.spline")
+def spline(documents, *, places, construction=False):
+    """A smooth spline through places."""
+    if not isinstance(places, list) or len(places) > 500:
+        raise SketchError("A spline takes 2 to 500 places; click fewer.")
+    sketch, _ = edit.add_spline_through(_sketch(documents), [_place(value) for value in places], construction=bool(construction))
+    _store(documents, sketch)
+    return f"Spline through {len(places)} places drawn"
+
+
+@command("sketch.constrain")
+def add_constraint(documents, *, kind, of):
+    """A constraint between chosen points and curves."""
+    if kind not in CONSTRAINTS:
+        raise SketchError(f"There is no constraint {kind!r}.")
+    sketch = _sketch(documents)
+    change = constrain(sketch, Constraint(kind, _references(sketch, of)))
+    _store(documents, change.sketch)
+    return f"{in_words(change.sketch, change.name).capitalize()} set", change.note
+
+
+def _references(sketch, of):
+    if not isinstance(of, list) or not of:
+        raise SketchError("Nothing is chosen; click points or curves first.")
+    for name in of:
+        if name not in sketch.points and name not in sketch.curves:
+            raise SketchError(f"There is no {name} in the sketch any more; choose again.")
+    return tuple(of)
+
+
+def _value(kind, text, unit):
+    return parse_angle(text) if kind == "angle" else parse_length(text, unit=unit)
+
+
+@command("sketch.dimension")
+def add_dimension(documents, *, kind, of, text="", unit="mm"):
+    """A dimension at its present value, or at a typed one."""
+    if kind not in DIMENSIONS:
+        raise SketchError(f"There is no dimension {kind!r}.")
+    sketch = _sketch(documents)
+    references = _references(sketch, of)
+    measured = new_dimension(sketch, kind, references)
+    u95 = _uncertainty(documents, sketch, measured)
+    change = constrain(sketch, attrs.evolve(measured, source="traced" if u95 else "set", u95=u95))
+    if str(text).strip() and change.sketch.constraints[change.name].driving:
+        change = set_value(change.sketch, change.name, _value(kind, text, unit), typed=str(text))
+    _store(documents, change.sketch)
+    return f"{in_words(change.sketch, change.name)} set", change.note
+
+
+def _uncertainty(documents, sketch, item):
+    """95 % uncertainty of a dimension on traced curves; None when something drawn by hand is in it."""
+    curves = [sketch.curves[name] for name in item.of if name in sketch.curves]
+    for point in (name for name in item.of if name in sketch.points):
+        owners = [curve for curve in sketch.curves.values() if point in curve.points]
+        curves += owners[:1]
+    fit = calibration_of(documents)
+    if fit is None or item.kind == "angle" or not curves or any(curve.u95 is None for curve in curves):
+        return None
+    own = math.hypot(*(curve.u95 for curve in curves)) * (2 if item.kind == "diameter" else 1)
+    return math.hypot(own, 2 * fit.u_mm_per_px / fit.mm_per_px * item.value)
+
+
+@command("sketch.set_value")
+def change_value(documents, *, name, text, unit="mm"):
+    """A new value for a dimension."""
+    sketch = _sketch(documents)
+    item = sketch.constraints.get(name)
+    if item is None or not item.is_dimension:
+        raise SketchError("That dimension is not in the sketch any more.")
+    change = set_value(sketch, name, _value(item.kind, text, unit), typed=str(text))
+    _store(documents, change.sketch)
+    value = change.sketch.constraints[name].value
+    return f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}", change.note
+
+
+@command("sketch.rename")
+def rename(documents, *, name, text):
+    """Another name for a dimension."""
+    sketch = _sketch(documents)
+    item = sketch.constraints.get(name)
+    if item is None or not item.is_dimension:
+        raise SketchError("That dimension is not in the sketch any more.")
+    new = clean_name(text, "A dimension")
+    if any(other.name == new for key, other in sketch.constraints.items() if key != name):
+        raise SketchError(f"There is another quantity called {new}; choose a different name.")
+    _store(documents, attrs.evolve(sketch, constraints={**sketch.constraints, name: attrs.evolve(item, name=new)}))
+    return f"{item.name or NAMES[item.kind]} is called {new} now"
+
+
+@command("sketch.drag")
+def drag(documents, *, held, offset, place):
+    """What is free moves; the rest stays."""
+    moved = Grab(_sketch(documents), held).move(_place(offset), _place(place))
+    _store(documents, refreshed(moved))
+    return "Dragged"
+
+
+@command("sketch.remove")
+def remove(documents, *, names):
+    sketch = _sketch(documents)
+    smaller = edit.remove(sketch, names)
+    _store(documents, smaller)
+    counts = [(len(sketch.curves) - len(smaller.curves), "curve"), (len(sketch.constraints) - len(smaller.constraints), "constraint"),
+              (len(sketch.points) - len(smaller.points), "point")]
+    told = [f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count]
+    return f"Deleted {' and '.join(told[:2])}"
+
+
+@command("sketch.construction")
+def construction(documents, *, names, on):
+    _store(documents, edit.set_construction(_sketch(documents), names, bool(on)))
+    return "Made construction" if on else "Made outline"
+
+
+@command("sketch.join")
+def join(documents, *, first, second):
+    """Two loose ends become one point."""
+    sketch = _sketch(documents)
+    for name in (first, second):
+        if name not in sketch.points:
+            raise SketchError("One of the two ends is not in the sketch any more.")
+    gap = math.dist(sketch.points[first], sketch.points[second])
+    solution = solve(edit.merge_points(sketch, first, second))
+    if not solution.solved:
+        raise SketchError("The two ends cannot be joined: the constraints on both hold them apart. Delete one of those first.")
+    _store(documents, refreshed(solution.sketch))
+    return f"Gap of {format_length(gap)} mm joined"
+
+
+@command("sketch.rectangle")
+def rectangle(documents, *, first, second, construction=False):
+    """Four lines, level and upright, between two opposite corners."""
+    sketch = _sketch(documents)
+    (x0, y0), (x1, y1) = _coordinates(sketch, first), _coordinates(sketch, second)
+    if abs(x1 - x0) < edit.SAME_PLACE_MM or abs(y1 - y0) < edit.SAME_PLACE_MM:
+        raise SketchError("The rectangle would have no area: both corners lie on one line. Click the corners apart.")
+    places = [_place(first), (x1, y0), _place(second), (x0, y1)]
+    names = []
+    for place in places:
+        sketch, name = (sketch, place) if isinstance(place, str) else edit.add_point(sketch, place)
+        names.append(name)
+    for index, kind in enumerate(("horizontal", "vertical", "horizontal", "vertical")):
+        sketch, line_name = edit.add_line(sketch, names[index], names[(index + 1) % 4], construction=bool(construction))
+        sketch, _ = edit.add_constraint(sketch, Constraint(kind, (line_name,)))
+    _store(documents, sketch)
+    return f"Rectangle of {format_length(abs(x1 - x0))} × {format_length(abs(y1 - y0))} mm drawn"

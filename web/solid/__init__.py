@@ -1,0 +1,1 @@
+"""The Solid stage: the Build sheet and the turning view."""

@@ -1,0 +1,1 @@
+"""Long work: a queue in the database, and processes that may crash."""

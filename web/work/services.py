@@ -1,0 +1,54 @@
+"""Asking for long work and waiting for it a little."""
+
+import time
+
+from nomogon_core.solid.operations import fingerprint
+from work import tasks
+from work.models import Task
+
+PATIENCE_S = 0.4
+LOOK_EVERY_S = 0.012
+MOST_KEPT = 60
+
+
+def submit(job, kind, arguments):
+    """The task for this work; work that was done already with the same inputs is not done again.
+
+    A rebuild that failed is not tried again either: it would fail the same way until something is changed.
+    """
+    key = fingerprint(kind, arguments)
+    standing = (*Task.OPEN, Task.DONE, Task.FAILED) if kind == "rebuild" else (*Task.OPEN, Task.DONE)
+    known = Task.objects.filter(job=job, kind=kind, key=key, status__in=standing).order_by("-pk").first()
+    if known:
+        return known
+    task = Task.objects.create(job=job, kind=kind, key=key, arguments=arguments)
+    tasks.run.defer(task_id=task.pk)
+    old = Task.objects.filter(job=job, kind=kind).order_by("-pk").values_list("pk", flat=True)[MOST_KEPT:]
+    Task.objects.filter(pk__in=list(old)).exclude(status__in=Task.OPEN).delete()
+    return task
+
+
+def wait(task, seconds=PATIENCE_S):
+    """The task as it is once finished, or after so many seconds."""
+    deadline = time.monotonic() + seconds
+    while task.status in Task.OPEN and time.monotonic() < deadline:
+        time.sleep(LOOK_EVERY_S)
+        task.refresh_from_db(fields=["status"])
+    if task.status not in Task.OPEN:
+        task.refresh_from_db()
+    return task
+
+
+def cancel(task):
+    Task.objects.filter(pk=task.pk, status__in=Task.OPEN).update(status=Task.CANCELLED)
+
+
+def rebuild_arguments(documents):
+    """What a rebuild depends on, and nothing else."""
+    return {"documents": {"sketch": documents["sketch"], "build": documents["build"]}}
+
+
+def known_rebuild(job, documents):
+    """The finished rebuild of exactly these documents, or None."""
+    key = fingerprint("rebuild", rebuild_arguments(documents))
+    return Task.objects.filter(job=job, kind="rebuild", key=key, status=Task.DONE).order_by("-pk").first()

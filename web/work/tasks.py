@@ -1,0 +1,72 @@
+"""The queue's one entry: take a Task, run it in the pool, write down what came of it."""
+
+import logging
+
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from jobs.models import Blob
+from nomogon_core.errors import CoreError
+from work import kernels, pool
+from work.models import Task
+
+log = logging.getLogger(__name__)
+MEDIA_TYPES = {"rebuild": "application/octet-stream", "release": "application/octet-stream"}
+
+
+def _call(task):
+    """Function and arguments of a task."""
+    arguments = task.arguments
+    if task.kind == "rebuild":
+        return kernels.rebuild_job, [arguments["documents"]]
+    if task.kind == "trace":
+        picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
+        return kernels.trace_picture, [arguments["documents"], picture, arguments["settings"]]
+    return kernels.release_file, [arguments["documents"], arguments["file"], arguments["title"], arguments["chord"]]
+
+
+def _up_to_the_culprit(documents, why, cancelled):
+    """The rebuild without the operation that stopped the kernel and those after it; that one gets the reason."""
+    order = documents["build"]["order"]
+    works, fails = 0, len(order)
+    result, data = {"steps": [], "bodies": {}}, None
+    while fails - works > 1:
+        middle = (works + fails) // 2
+        try:
+            result, data = pool.run(kernels.rebuild_job, [documents, middle], "rebuild", cancelled)
+            works = middle
+        except pool.Stopped as stopped:
+            if not str(stopped):
+                raise
+            fails = middle
+    after = [{"name": name, "facts": {}, "problem": why if index == 0 else "Not built, because the operation before it stopped.",
+              "suggestion": None, "largest": None, "suppressed": False} for index, name in enumerate(order[works:])]
+    return {"steps": result["steps"] + after, "bodies": result["bodies"]}, data
+
+
+@app.task(name="run", retry=2)
+def run(task_id):
+    """Run one task; a task that was cancelled meanwhile stays cancelled."""
+    if not Task.objects.filter(pk=task_id, status__in=Task.OPEN).update(status=Task.RUNNING):
+        return
+    task = Task.objects.get(pk=task_id)
+    outcome = {"status": Task.FAILED}
+
+    def cancelled():
+        return Task.objects.filter(pk=task_id, status=Task.CANCELLED).exists()
+    try:
+        try:
+            result, data = pool.run(*_call(task), task.kind, cancelled)
+        except pool.Stopped as stopped:
+            if task.kind != "rebuild" or not str(stopped):
+                raise
+            result, data = _up_to_the_culprit(task.arguments["documents"], str(stopped), cancelled)
+        outcome = {"status": Task.DONE, "result": result, "blob": Blob.keep(data, MEDIA_TYPES[task.kind]) if data else None}
+    except CoreError as problem:
+        outcome["problem"] = str(problem)[:500]
+    except pool.Stopped as problem:
+        outcome["problem"] = str(problem)
+    except Exception:
+        log.exception("task %s (%s) failed", task_id, task.kind)
+        outcome["problem"] = "Something went wrong that was not foreseen; it has been noted in the log."
+    Task.objects.filter(pk=task_id, status=Task.RUNNING).update(finished=timezone.now(), **outcome)
