@@ -60,7 +60,7 @@ def _sketch_status(view):
         return Status("not begun")
     if view.findings:
         count = len(view.findings)
-        return Status(f"{view.freedom.degrees} free, {count} to mend", "bad")
+        return Status(f"{view.freedom.degrees} free, {count} gap" if count == 1 and view.findings[0].code == "gap" else f"{count} to mend", "bad")
     return Status(f"{view.freedom.degrees} free" if view.freedom.degrees else "fully located")
 
 

@@ -28,8 +28,8 @@ class Demo:
         self.job = job_from_picture(user, title, number, shot.jpeg, f"{title.lower().replace(' ', '-')}.jpg")
         self.light = decode(shot.jpeg)
 
-    def do(self, name, **arguments):
-        return perform(self.job.pk, self.user, None, name, arguments)
+    def do(self, command, /, **arguments):
+        return perform(self.job.pk, self.user, None, command, arguments)
 
     def sketch(self):
         return model.from_json(documents_of(self.job)["sketch"])
@@ -93,7 +93,7 @@ def _level(way):
 
 def _latch_plate(user):
     demo = Demo(user, "Hive latch plate", "FLA-014", pictures.latch_plate())
-    demo.known("Overall length", (0, 20), (84, 16), "84.00 mm")
+    demo.known("Overall length", (0, 16), (84, 16), "84.00 mm")
     demo.known("Overall height", (25, 0), (25, 46), "46 mm")
     demo.trace()
     for name in demo.find("line", _level(0)):
@@ -110,8 +110,8 @@ def _latch_plate(user):
     demo.dimension("Plate height", "distance", [bottom[0], top[0]], "46 mm")
     region = find_regions(demo.sketch())[0]
     demo.do("solid.add", kind="extrude", fields={"mode": "new", "body": "Plate", "regions": [region.name], "title": "Plate outline"}, lengths={"length": "6 mm"})
-    demo.do("solid.add", kind="hole", fields={"body": "Plate", "centers": holes, "title": "Countersunk seats"}, lengths={"diameter": "8 mm", "depth": "1.5 mm"})
-    demo.do("solid.add", kind="fillet", fields={"body": "Plate", "edges": ["bottom"]}, lengths={"radius": "0.8 mm"})
+    demo.do("solid.add", kind="hole", fields={"body": "Plate", "centers": holes, "title": "Screw seats"}, lengths={"diameter": "8 mm", "depth": "1.5 mm"})
+    demo.do("solid.add", kind="fillet", fields={"body": "Plate", "edges": ["top"]}, lengths={"radius": "0.8 mm"})
     demo.do("solid.material", text="aluminium")
     demo.build()
     return demo

@@ -94,7 +94,8 @@ def sheet_context(job, view, unit):
     lines = []
     for number, operation in enumerate(view.build.operations, 1):
         step = steps.get(operation.name, {})
-        words = [{"kind": kind, "text": text, "value": format_length(getattr(operation, text), unit=unit) if kind == "number" else ""}
+        words = [{"kind": kind, "text": text, "tight": kind == "end" or text == ",",
+                  "value": format_length(getattr(operation, text), unit=unit) if kind == "number" else ""}
                  for kind, text in _words(operation, view)]
         suggestion = step.get("suggestion")
         lines.append({"number": number, "operation": operation, "words": words, "problem": step.get("problem", ""),

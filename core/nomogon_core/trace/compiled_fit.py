@@ -12,6 +12,7 @@ from numba import njit
 LINE, ARC, CUBIC = 0, 1, 2
 MOST_SAMPLES = 120
 CUBIC_SAMPLES = 48
+STIFFENING = 12.0
 
 
 @njit(cache=True)
@@ -559,7 +560,7 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
         x: joints (2 a piece), then one bulge an arc and four handle coordinates a cubic; see ``columns``.
         columns: where each piece's own unknowns begin.
         smooth: whether the joint at each piece's start is smooth; its kink is weighted by ``tangent_weight``
-            pixels a radian.
+            pixels a radian, more from round to round, so that smooth joints end up smooth.
         data: points of all pieces in a row; data_start: (pieces + 1,).
         leash: how far a joint may move, in pixels.
 
@@ -571,7 +572,9 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
     joints = 2 * kinds.shape[0]
     feet = np.zeros((data.shape[0], 3))
     damping = 1e-3
-    for _ in range(outer_rounds):
+    for outer in range(outer_rounds):
+        if outer > 0:
+            tangent_weight *= STIFFENING
         _project_cubics(x, kinds, columns, data, data_start, feet)
         cost = _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weight)
         for _ in range(6):

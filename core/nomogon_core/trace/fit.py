@@ -10,7 +10,8 @@ import math
 
 import attrs
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import savgol_filter
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, closed_area, reverse
@@ -19,6 +20,9 @@ from nomogon_core.trace.compiled_fit import ARC, CUBIC, LINE
 
 PIECE_COST = np.array([1.0, 1.3, 1.9])
 MISFIT_COST = 0.15
+WANDER_WINDOW_PX = 151
+MOST_WANDER_PX = 0.25
+STRAIGHT_SHARE = 0.05
 
 
 @attrs.frozen
@@ -33,8 +37,10 @@ class FitSettings:
         skip_px: rounded-off length next to a corner that does not count for recognition.
         slack_px: how much more those pixels may be off.
         smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
-        tangent_weight_px: weight of a smooth joint's kink, in pixels a radian.
+        tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
         locked_px: recognised lines and arcs at least this long survive simplification.
+        leash_px: how far a joint may move before the points are shared out anew between its pieces.
+        rebreaks: how often that is done at most.
         candidates, cubic_candidates: how many places are tried around a contour.
     """
 
@@ -48,6 +54,8 @@ class FitSettings:
     free_smooth_degrees: float = 24.0
     tangent_weight_px: float = 60.0
     locked_px: float = 20.0
+    leash_px: float = 8.0
+    rebreaks: int = 6
     candidates: int = 300
     cubic_candidates: int = 80
 
@@ -86,13 +94,14 @@ class _Outline:
     after_center: np.ndarray
 
 
-def fit_outline(points, *, pixel, tolerance, settings=SETTINGS):
+def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
     """Fit a closed contour.
 
     Args:
         points: (n, 2) contour in any length unit.
         pixel: size of a pixel in that unit.
         tolerance: how far a curve may leave the contour, in that unit.
+        noise_px: wobble known from other contours of the same picture, in pixels.
 
     Returns:
         :class:`FittedOutline` in the unit of the points.
@@ -107,7 +116,7 @@ def fit_outline(points, *, pixel, tolerance, settings=SETTINGS):
     contour = _resample(scaled - shift)
     if len(contour) < 12:
         raise TraceError(f"An outline of {len(contour)} pixels around is too short to be fitted; raise the speck size.")
-    noise = _noise(contour)
+    noise = max(_noise(contour), noise_px)
     detection = min(max(settings.least_detection_px, settings.noise_factor * noise), max(tolerance / pixel, 0.1))
     circle = _as_circle(contour, detection)
     if circle is not None:
@@ -141,10 +150,28 @@ def _resample(points, step=1.0):
     return np.column_stack([np.interp(places, along, closed[:, 0]), np.interp(places, along, closed[:, 1])])
 
 
+def contour_noise(points, pixel):
+    """Standard deviation of a contour's wobble, in pixels.
+
+    The fine wobble is the median departure from local parabolas. Texture beside an edge makes it wander more
+    slowly; that is read off the contour's long straight stretches, where there are any.
+    """
+    return _noise(_resample(np.asarray(points, float) / pixel))
+
+
 def _noise(contour):
-    """Standard deviation of the contour's fine wobble, in pixels."""
-    smooth = gaussian_filter1d(contour, 3.0, axis=0, mode="wrap")
-    return float(np.median(np.abs(contour - smooth)) / 0.6745)
+    short = min(31, 2 * (len(contour) // 4) - 1)
+    fine = float(np.median(_departure(contour, short, 2)) / 0.6745)
+    if len(contour) < 3 * WANDER_WINDOW_PX:
+        return fine
+    away = np.sqrt(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1) ** 2, WANDER_WINDOW_PX, mode="wrap"))
+    straight = away[away < MOST_WANDER_PX]
+    return max(fine, float(np.median(straight))) if len(straight) > STRAIGHT_SHARE * len(contour) else fine
+
+
+def _departure(contour, window, order):
+    away = contour - savgol_filter(contour, window, order, axis=0, mode="wrap")
+    return np.hypot(away[:, 0], away[:, 1])
 
 
 def _as_circle(contour, tolerance):
@@ -214,7 +241,62 @@ def _best_pieces(outline, tolerance, settings):
     refined = _solve(outline, places, cubic_places, tolerance, settings)
     if refined is not None and refined[0] <= cost + 1e-9:
         pieces = refined[1]
+    return _merged(outline, pieces, tolerance, settings)
+
+
+def _merged(outline, pieces, tolerance, settings):
+    """Neighbours that one line or one arc covers become one; a short piece goes to the neighbours where they can meet.
+
+    The chain had to begin somewhere, and candidate places are not everywhere; this mends both.
+    """
+    changed = True
+    while changed and len(pieces) > 2:
+        changed = False
+        for index in range(len(pieces)):
+            for span in (3, 2):
+                joined = _join(outline, [pieces[(index + step) % len(pieces)] for step in range(span)], tolerance, settings) if len(pieces) > span else None
+                if joined is not None:
+                    rest = [pieces[(index + span + step) % len(pieces)] for step in range(len(pieces) - span)]
+                    pieces, changed = joined + rest, True
+                    break
+            if changed:
+                break
     return pieces
+
+
+def _join(outline, run, tolerance, settings):
+    """A run of two or three pieces as one piece, or of three as two; None when that leaves the tolerance."""
+    count = len(outline.points)
+    first = run[0][1]
+    last = first + sum(piece[2] - piece[1] for piece in run)
+    inner = [(first + reach) % count for reach in np.cumsum([piece[2] - piece[1] for piece in run])[:-1]]
+    if np.isin(inner, outline.corners).any():
+        return None
+    if len(run) == 2:
+        kinds = {piece[0] for piece in run} - {CUBIC}
+        return next(([(kind, first, last, None)] for kind in sorted(kinds) if _covers(outline, kind, first, last, tolerance, settings)), None)
+    if run[1][2] - run[1][1] > 60 or CUBIC in (run[0][0], run[2][0]):
+        return None
+    begin = first + run[0][2] - run[0][1]
+    for share in (0.5, 0.25, 0.75, 0.0, 1.0):
+        middle = int(round(begin + share * (run[1][2] - run[1][1])))
+        if _covers(outline, run[0][0], first, middle, tolerance, settings) and _covers(outline, run[2][0], middle, last, tolerance, settings):
+            return [(run[0][0], first, middle, None), (run[2][0], middle, last, None)]
+    return None
+
+
+def _covers(outline, kind, first, last, tolerance, settings):
+    """Whether one line or arc covers a range within the tolerance."""
+    count = len(outline.points)
+    if not 6 <= last - first < count:
+        return False
+    places = np.array([first % count, last % count], np.int64)
+    if places[0] == places[1]:
+        return False
+    order = np.argsort(places)
+    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, settings.skip_px, settings.slack_px)
+    start = int(np.nonzero(order == 0)[0][0])
+    return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
 
 def _cubic_ends(outline, places):
@@ -370,12 +452,17 @@ def _adjust(outline, pieces, tolerance, settings, sharp=frozenset()):
             return (Spline(control),)
         middle = (first + last) // 2
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
-    state = _start_state(outline, pieces, settings, sharp)
-    x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
-                                settings.tangent_weight_px, 3, 8.0)
+    for _ in range(settings.rebreaks):
+        state = _start_state(outline, pieces, settings, sharp)
+        x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
+                                    settings.tangent_weight_px, 4, settings.leash_px)
+        moved = _rebroken(outline, pieces, x[:2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
+        if moved is None:
+            break
+        pieces = moved
     curves = _curves(x, state)
     worst = _worst_of_each(outline, pieces, curves)
-    limit = 1.35 * tolerance + settings.slack_px
+    limit = _limits(state.smooth, tolerance, settings)
     bad = np.nonzero(worst > limit)[0]
     if len(bad) and state.smooth.any() and len(sharp) < len(pieces):
         more = set(sharp)
@@ -390,6 +477,21 @@ def _adjust(outline, pieces, tolerance, settings, sharp=frozenset()):
         if _worst_of_each(outline, pieces, before).max() < worst.max():
             curves, worst = before, _worst_of_each(outline, pieces, before)
     return _replace_bad(outline, pieces, curves, worst > limit, tolerance)
+
+
+def _rebroken(outline, pieces, joints, reach):
+    """Pieces whose breaks follow their joints along the contour; None when no break moves by two pixels."""
+    count = len(outline.points)
+    shifts = []
+    for (_, first, last, _), before, joint in zip(pieces, [pieces[-1], *pieces[:-1]], joints):
+        low, high = -min(reach, (before[2] - before[1]) // 3), min(reach, (last - first) // 3)
+        offsets = np.arange(int(low), int(high) + 1)
+        away = np.hypot(*(outline.points[(first + offsets) % count] - joint).T)
+        shifts.append(int(offsets[away.argmin()]))
+    if np.abs(shifts).max() < 2:
+        return None
+    return [(kind, first + shift, last + following, control)
+            for (kind, first, last, control), shift, following in zip(pieces, shifts, [*shifts[1:], shifts[0]])]
 
 
 @attrs.frozen
@@ -582,6 +684,11 @@ def _signed_distance(points, curve):
     ahead = bezier(control, np.minimum(t + 1e-4, 1)) - bezier(control, np.maximum(t - 1e-4, 0))
     sign = np.sign(ahead[:, 0] * off[:, 1] - ahead[:, 1] * off[:, 0])
     return np.where(sign == 0, 1, sign) * np.hypot(off[:, 0], off[:, 1])
+
+
+def _limits(smooth, tolerance, settings):
+    """How far each piece's points may be off: more where it ends in a corner, which the lens rounds off."""
+    return 1.05 * tolerance + np.where(smooth & np.roll(smooth, -1), 0.15, settings.slack_px)
 
 
 def _worst_of_each(outline, pieces, curves):

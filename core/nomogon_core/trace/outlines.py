@@ -9,7 +9,7 @@ from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, ends, length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.trace.contours import find_contours
-from nomogon_core.trace.fit import fit_outline
+from nomogon_core.trace.fit import contour_noise, fit_outline
 
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
@@ -99,9 +99,10 @@ def trace(light, calibration, settings, progress=None):
     """
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px), settings.keep)
     total = sum(len(contour.points) for contour in contours)
+    noise = max(contour_noise(contour.points, 1.0) for contour in contours)
     outlines, done = [], 0
     for contour in contours:
-        outlines.append(_fitted(contour, calibration, settings))
+        outlines.append(_fitted(contour, calibration, settings, noise))
         done += len(contour.points)
         if progress:
             progress(done / total)
@@ -168,8 +169,9 @@ def _inside(inner, outer):
     return bool(((inner.points >= low) & (inner.points <= high)).all())
 
 
-def _fitted(contour, calibration, settings):
-    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm)
+def _fitted(contour, calibration, settings, noise):
+    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm,
+                         noise_px=noise)
     relative = calibration.u_mm_per_px / calibration.mm_per_px
     u95 = tuple(math.hypot(error, COVERAGE_FACTOR * relative * _size(curve)) for curve, error in zip(fitted.curves, fitted.u95))
     return TracedOutline(fitted.curves, u95, contour.hole, abs(closed_area(fitted.curves)), fitted.max_deviation, fitted.rms_deviation)

@@ -18,7 +18,8 @@ const line = (a, b) => shape("line", { x1: a[0], y1: a[1], x2: b[0], y2: b[1] })
 /** A value that reads from below or from the right. */
 function value(text, place, angle) {
   let degrees = (angle * 180) / Math.PI;
-  if (degrees > 90.01 || degrees <= -89.99) degrees += 180;
+  if (degrees >= 89.99) degrees -= 180;
+  if (degrees < -90.01) degrees += 180;
   return shape("text", { x: place[0], y: place[1] - 4, transform: `rotate(${degrees} ${place[0]} ${place[1]})` }, text);
 }
 

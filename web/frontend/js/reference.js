@@ -96,7 +96,7 @@ function askLength() {
   form.hidden = false;
   form.style.left = `${Math.min(Math.max(40, (a[0] + b[0]) / 2 - 60), element.clientWidth - 330)}px`;
   form.style.top = `${Math.min(Math.max(40, (a[1] + b[1]) / 2 + 50), element.clientHeight - 90)}px`;
-  form.elements.length.focus();
+  form.elements.reading.focus();
   tell("Type how long that is, for example 84, 3 1/2 in or 3.48\", and press Enter.");
 }
 
@@ -111,8 +111,8 @@ form.addEventListener("submit", async (event) => {
   event.preventDefault();
   const [start, end] = picks;
   const done = await command("reference.add_known", {
-    start: [start.x, start.y], end: [end.x, end.y], text: form.elements.length.value, sigma_px: Math.max(start.sigma, end.sigma), unit });
-  if (!done) return form.elements.length.select();
+    start: [start.x, start.y], end: [end.x, end.y], text: form.elements.reading.value, sigma_px: Math.max(start.sigma, end.sigma), unit });
+  if (!done) return form.elements.reading.select();
   closeAsk();
   tray.release();
 });

@@ -62,8 +62,7 @@ export function createDrawing(board) {
     const middle = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
     const center = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
     const lean = (middle[0] - center[0]) * side[0] + (middle[1] - center[1]) * side[1];
-    const span = Math.abs(side[0]) * (box[2] - box[0]) + Math.abs(side[1]) * (box[3] - box[1]);
-    return { a, b, way, side, lean, near: Math.abs(lean) > span * 0.2, sense: lean >= 0 ? 1 : -1 };
+    return { a, b, way, side, sense: lean >= 0 ? 1 : -1 };
   }
 
   function drawDimensions(parts) {
@@ -83,7 +82,7 @@ export function createDrawing(board) {
         used.set(key, step + 1);
         const edge = sense > 0 ? Math.max(...corners(box).map(level)) : Math.min(...corners(box).map(level));
         const own = sense > 0 ? Math.max(level(a), level(b)) : Math.min(level(a), level(b));
-        const outside = Math.min(Math.abs(edge - own), 140) + FIRST_SHIFT + step * NEXT_SHIFT;
+        const outside = Math.abs(edge - own) + FIRST_SHIFT + step * NEXT_SHIFT;
         group.append(...straight(a, b, way, sense * outside, dimension.label));
       }
       parts.push(group);

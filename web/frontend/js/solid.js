@@ -151,7 +151,7 @@ overlay.addEventListener("keydown", (event) => { if (event.key === " ") { event.
 const SENDERS = {
   extrude(form) {
     const through = form.elements.through.checked;
-    const lengths = through ? {} : { length: form.elements.length.value, start: form.elements.start.value };
+    const lengths = through ? {} : { length: form.elements.namedItem("length").value, start: form.elements.start.value };
     return { kind: "extrude", lengths, unit, fields: { regions: [...picked.extrude], mode: through ? "cut" : form.elements.mode.value, body: form.elements.body.value.trim() || "Part", through } };
   },
   hole(form) {
