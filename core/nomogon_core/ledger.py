@@ -9,6 +9,7 @@ import attrs
 
 from nomogon_core.errors import InputError
 from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.solid.operations import DENSITIES
 
 SOURCES = ("gauge", "traced", "set", "derived")
@@ -80,7 +81,7 @@ def _known(view, unit):
         several = len(residuals) > 1
         off = None
         if told and several:
-            bound = max(told.u95_mm, item["gauge_u95_mm"])
+            bound = math.hypot(item["gauge_u95_mm"], COVERAGE_FACTOR * math.sqrt(2) * item["sigma_px"] * view.calibration.mm_per_px)
             sign = "+" if told.off_mm >= 0 else ""
             off = (sign + format_length(told.off_mm, unit=unit), max(-1.5, min(1.5, told.off_mm / bound)),
                    f"read {format_length(told.read_mm, unit=unit)}")

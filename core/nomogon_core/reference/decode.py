@@ -115,26 +115,19 @@ def decode(data, name="The file"):
     with _open(data, name) as picture:
         upright = picture.getexif().get(0x0112, 1) == 1
         eight_bit = picture.mode in ("RGB", "L")
-    if info.format == "JPEG":
-        _require_complete_jpeg(data, name)
+    _require_end(info.format, data, name)
     if upright and eight_bit and info.format in ("JPEG", "PNG"):
         pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
         if pixels is not None and pixels.shape[:2] == (info.height, info.width):
-            if info.format == "PNG":
-                _require_complete(data, name)
             return _luminance(pixels)
     return _decode_any(data, name)
 
 
-def _require_complete_jpeg(data, name):
-    if b"\xff\xd9" not in data[-4096:]:
-        raise PictureError(f"{name} is cut off: the end of the JPEG is missing. Copy it again from where it came.")
-
-
-def _require_complete(data, name):
-    """PNG data is checked by its chunk structure: the closing chunk must be there."""
-    if b"IEND" not in data[-64:]:
-        raise PictureError(f"{name} is cut off: the end of the PNG is missing. Copy it again from where it came.")
+def _require_end(kind, data, name):
+    """The closing mark of a JPEG or PNG must be there; decoders fill in what is missing without a word."""
+    marks = {"JPEG": (b"\xff\xd9", 4096), "PNG": (b"IEND", 64)}
+    if kind in marks and marks[kind][0] not in data[-marks[kind][1]:]:
+        raise PictureError(f"{name} is cut off: the end of the {kind} is missing. Copy it again from where it came.")
 
 
 def _decode_any(data, name):

@@ -30,8 +30,10 @@ def pack(bodies):
         vertices, triangles, owners = kernel.triangulate(body.shape, chord)
         corners = vertices[triangles]
         faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
-        points, starts, names = [], [0], []
+        seamless = kernel.SmoothEdges(body.shape)
+        points, starts, names, smooth = [], [0], [], []
         for edge, name in naming.edge_names(body.shape, body.names):
+            smooth.append(edge in seamless)
             line = kernel.edge_points(edge, chord)
             points.append(line)
             starts.append(starts[-1] + len(line))
@@ -40,7 +42,7 @@ def pack(bodies):
             "name": body.name, "faces": faces, "edges": names,
             "vertices": put(vertices, np.float32), "triangles": put(triangles, np.uint32), "owners": put(owners, np.uint32),
             "normals": put(_normals(vertices, triangles, corners), np.float32),
-            "edge_points": put(np.vstack(points), np.float32), "edge_starts": put(starts, np.uint32),
+            "smooth": smooth, "edge_points": put(np.vstack(points), np.float32), "edge_starts": put(starts, np.uint32),
         })
     head = json.dumps({"bodies": listing}).encode()
     head += b" " * (-(4 + len(head)) % 4)

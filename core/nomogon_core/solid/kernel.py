@@ -17,13 +17,14 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace,
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
+from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
 from OCP.BRepTools import BRepTools
 from OCP.BinTools import BinTools
 from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.Geom import Geom_BezierCurve
-from OCP.GeomAbs import GeomAbs_SurfaceType
+from OCP.GeomAbs import GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID
@@ -46,6 +47,12 @@ UP = gp_Dir(0, 0, 1)
 EXACT_SURFACES = (GeomAbs_SurfaceType.GeomAbs_Plane, GeomAbs_SurfaceType.GeomAbs_Cylinder, GeomAbs_SurfaceType.GeomAbs_Cone,
                   GeomAbs_SurfaceType.GeomAbs_Sphere, GeomAbs_SurfaceType.GeomAbs_Torus)
 VOLUME_SLACK = 1e-6
+SMOOTH_ANGLE = 0.02
+
+
+def is_failure(problem):
+    """Whether an exception was thrown by the kernel; its classes have no common base in this binding."""
+    return type(problem).__module__.startswith("OCP.")
 
 
 class ShapeMap:
@@ -187,7 +194,9 @@ def fillet(shape, edges, radius):
             maker.Add(radius, edge)
     try:
         maker.Build()
-    except Exception as problem:  # the kernel's exceptions have no common base of their own
+    except Exception as problem:
+        if not is_failure(problem):
+            raise
         raise OperationError(f"The fillet could not be built: {type(problem).__name__}.") from None
     return maker
 
@@ -206,8 +215,12 @@ def volume_properties(shape):
     return properties
 
 
+def is_empty(shape):
+    return shape.IsNull() or not parts_of(shape, TopAbs_SOLID)
+
+
 def facts_of(shape):
-    """Facts of a body; an empty shape has volume zero."""
+    """Facts of a body that is not empty."""
     volume, surface, box = volume_properties(shape), GProp_GProps(), Bnd_Box()
     BRepGProp.SurfaceProperties_s(shape, surface)
     BRepBndLib.AddOptimal_s(shape, box, False, False)
@@ -231,6 +244,22 @@ def face_normal_z(face):
         return 0.0
     z = surface.Plane().Axis().Direction().Z()
     return -z if face.Orientation() == TopAbs_REVERSED else z
+
+
+class SmoothEdges:
+    """Which edges of a shape join their faces without a crease, so that a drawing leaves them thin."""
+
+    def __init__(self, shape):
+        BRepLib.EncodeRegularity_s(shape, SMOOTH_ANGLE)
+        self.faces = ShapeMap()
+        for edge, faces in edges_with_faces(shape):
+            self.faces.put(edge, faces)
+
+    def __contains__(self, edge):
+        faces = self.faces.get(edge, ())
+        if len(faces) == 1:
+            return True
+        return len(faces) == 2 and BRep_Tool.Continuity_s(edge, TopoDS.Face(faces[0]), TopoDS.Face(faces[1])) != GeomAbs_Shape.GeomAbs_C0
 
 
 def edge_points(edge, chord=0.05, angle=0.2):

@@ -124,6 +124,10 @@ def _attempt(operation, bodies, inputs):
         return bodies, Step(operation.name, _facts(bodies), str(problem), suggestion=problem.largest)
     except OperationError as problem:
         return bodies, Step(operation.name, _facts(bodies), str(problem))
+    except Exception as problem:
+        if not kernel.is_failure(problem):
+            raise
+        return bodies, Step(operation.name, _facts(bodies), f"The geometry kernel could not do this ({type(problem).__name__}); change a number or the outline a little.")
     return changed, Step(operation.name, _facts(changed))
 
 
@@ -145,6 +149,8 @@ def _accept(name, shape, names, before=None, *, grows=None):
     Raises:
         OperationError: the result is empty, not valid, or its volume went the wrong way.
     """
+    if kernel.is_empty(shape):
+        raise OperationError("Nothing would be left of the body.")
     facts = kernel.facts_of(shape)
     if facts.solids == 0 or facts.volume_mm3 <= 1e-9:
         raise OperationError("Nothing would be left of the body.")

@@ -11,6 +11,7 @@ from nomogon_core.trace.compiled_contours import boundary_loops, plateau_levels,
 REDUCED_SIDE = 500
 SMOOTHING_PX = 1.0
 LEAST_CONTRAST = 0.015
+LEAST_SEPARATION = 3.0
 MOST_LOOPS = 400
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
@@ -112,6 +113,9 @@ def find_tones(light):
     ground = (even > split) == bright_ground
     if ground.all() or not ground.any():
         raise TraceError("The picture has one tone only, so there is no outline in it. Use a picture where the part stands out from its ground.")
+    spread = float(np.hypot(even[ground].std(), even[~ground].std())) / np.sqrt(2)
+    if abs(even[ground].mean() - even[~ground].mean()) < LEAST_SEPARATION * spread:
+        raise TraceError("The picture is mostly texture or noise: part and ground cannot be told apart. Use a plainer ground, or one that is much lighter or darker than the part.")
     tones = Tones(float(np.median(even[ground])), float(np.median(even[~ground])), evening)
     if abs(tones.part - tones.ground) < LEAST_CONTRAST:
         raise TraceError("Part and ground are almost equally bright, so no outline can be told from noise. "

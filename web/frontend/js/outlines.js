@@ -30,7 +30,7 @@ export function startOutlines({ board, tray, hasScale }) {
     if (form.hidden) return;
     for (const outline of outlines) {
       const out = left.has(keyOf(outline));
-      const path = shape("path", { class: `outline${outline.hole ? " hole" : ""}${out ? " out" : ""}`, d: outline.d, transform: "scale(1 -1)", tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
+      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}`, d: outline.d, transform: "scale(1 -1)", tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
       path.addEventListener("click", (event) => { event.stopPropagation(); toggle(outline); });
       path.addEventListener("keydown", (event) => { if (event.key === " " || event.key === "Enter") { event.preventDefault(); toggle(outline); } });
       board.world.append(path);
@@ -79,6 +79,15 @@ export function startOutlines({ board, tray, hasScale }) {
     }
   }
 
+  /** Shift the picture so that the card does not cover it. */
+  function besideCard() {
+    if (!board.box) return;
+    const [left, low, right, high] = board.box;
+    const share = (form.offsetWidth + 32) / board.size[0];
+    board.fit([left, low, right + ((right - left) * share) / (1 - share), high], 0.03);
+    board.box = [left, low, right, high];
+  }
+
   async function follow() {
     while (task && ["waiting", "running"].includes(task.status)) {
       progress.textContent = `Tracing at full resolution, ${task.seconds} s …`;
@@ -125,6 +134,7 @@ export function startOutlines({ board, tray, hasScale }) {
       left = new Set();
       outlines = [];
       found.textContent = "Looking …";
+      besideCard();
       tell("Move the threshold until the outlines sit on the edges; click an outline to leave it out or keep it.");
       preview();
     },

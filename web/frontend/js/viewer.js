@@ -3,6 +3,7 @@
 import * as THREE from "three";
 
 const INK = 0x17201d;
+const THIN = 0x9aa59c;
 const BRASS = 0x9a6b12;
 const TURN = 0.008;
 
@@ -85,10 +86,11 @@ export function createViewer(canvas) {
     root.clear();
   }
 
-  function edgeLines(body, wide) {
+  function edgeLines(body, smooth) {
     const places = [];
     const owners = [];
     for (let edge = 0; edge < body.edges.length; edge++) {
+      if (body.smooth[edge] !== smooth) continue;
       for (let index = body.edge_starts[edge]; index < body.edge_starts[edge + 1] - 1; index++) {
         places.push(...body.edge_points.subarray(3 * index, 3 * index + 6));
         owners.push(edge);
@@ -96,9 +98,9 @@ export function createViewer(canvas) {
     }
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
-    const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: INK }));
+    const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: smooth ? THIN : INK }));
     lines.userData = { body, owners, places };
-    lines.renderOrder = wide ? 3 : 2;
+    lines.renderOrder = smooth ? 2 : 3;
     return lines;
   }
 
@@ -114,7 +116,7 @@ export function createViewer(canvas) {
       const material = new THREE.ShaderMaterial({ ...CLAY, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
       const mesh = new THREE.Mesh(geometry, material);
       mesh.userData = { body };
-      root.add(mesh, edgeLines(body));
+      root.add(mesh, edgeLines(body, true), edgeLines(body, false));
     }
     mark();
     later();

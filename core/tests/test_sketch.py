@@ -1,0 +1,284 @@
+"""The solver against closed answers, constraints in words, regions and findings."""
+
+import math
+import unittest
+
+import attrs
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.tests.specimens import drawn, fixed, tied, triangle
+from examples import parts
+from examples.render import hole, rounded_polygon, slot
+from nomogon_core.errors import SketchError
+from nomogon_core.geometry import closed_area, ends, length
+from nomogon_core.sketch import edit, model
+from nomogon_core.sketch.constrain import constrain, set_value
+from nomogon_core.sketch.dimensions import measure, new_dimension
+from nomogon_core.sketch.model import Constraint, Sketch
+from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
+from nomogon_core.sketch.solve import Grab, freedom, solve
+from nomogon_core.sketch.system import Equations, System
+
+
+def dimension(kind, of, value):
+    return Constraint(kind, of, value=value, name=f"{kind} {value:g}")
+
+
+def circles(*places):
+    sketch, names = Sketch(), []
+    for x, y, radius in places:
+        sketch, name = edit.add_circle(sketch, (x, y), radius)
+        names.append(name)
+    return sketch, names
+
+
+class ClosedAnswers(unittest.TestCase):
+    def test_equilateral_triangle(self):
+        sketch, points, lines = triangle((0, 0), (1, 0.1), (0.4, 0.7))
+        sketch = tied(sketch, fixed(points[0]), Constraint("horizontal", (lines[0],)), dimension("distance", (lines[0],), 1.0),
+                      Constraint("equal", lines[:2]), Constraint("equal", lines[1:]))
+        # Height of the equilateral triangle of side 1: sqrt(3)/2 (any geometry text).
+        self.assertAlmostEqual(sketch.points[points[2]][1], math.sqrt(3) / 2, places=10)
+        self.assertEqual(freedom(sketch).degrees, 0)
+
+    def test_regular_pentagon(self):
+        sketch, names, lines = Sketch(), [], []
+        for k in range(5):
+            sketch, name = edit.add_point(sketch, (math.cos(1.3 * k), math.sin(1.2 * k + 0.1)))
+            names.append(name)
+        for k in range(5):
+            sketch, name = edit.add_line(sketch, names[k], names[(k + 1) % 5])
+            lines.append(name)
+        angles = [Constraint("angle", (lines[k], lines[k + 1]), value=math.radians(72), name=f"a{k}") for k in range(2)]
+        start = attrs.evolve(sketch, points={name: (math.cos(2 * math.pi * k / 5 + 0.1 * math.sin(k)), math.sin(2 * math.pi * k / 5)) for k, name in enumerate(names)})
+        sketch = tied(start, dimension("distance", (lines[0],), 1.0), *[Constraint("equal", (lines[k], lines[k + 1])) for k in range(4)], *angles)
+        # Diagonal over side is the golden ratio: Euclid XIII.
+        self.assertAlmostEqual(math.dist(sketch.points[names[0]], sketch.points[names[2]]), (1 + math.sqrt(5)) / 2, places=9)
+
+    def test_circle_tangent_to_three_circles(self):
+        # Apollonius: circles (0,0;1), (4,0;1), (2,4;2): the one outside all three is (2, 5/6; 7/6).
+        sketch, names = circles((0, 0, 1), (4, 0, 1), (2, 4, 2), (2.2, 0.9, 1.0))
+        sketch = tied(sketch, *[fixed(name) for name in names[:3]], *[Constraint("tangent", (name, names[3])) for name in names[:3]])
+        center = sketch.points[sketch.curves[names[3]].points[0]]
+        np.testing.assert_allclose([*center, sketch.curves[names[3]].radius], [2, 5 / 6, 7 / 6], atol=1e-9)
+
+    def test_descartes_circle(self):
+        # Descartes' circle theorem: 1, 2, 3 at (0,0), (3,0), (0,4): the inner one has radius 6/23 at (21/23, 20/23).
+        sketch, names = circles((0, 0, 1), (3, 0, 2), (0, 4, 3), (0.8, 0.8, 0.3))
+        sketch = tied(sketch, *[fixed(name) for name in names[:3]], *[Constraint("tangent", (name, names[3])) for name in names[:3]])
+        self.assertAlmostEqual(sketch.curves[names[3]].radius, 6 / 23, places=9)
+
+    def test_incircle_of_the_3_4_5_triangle(self):
+        sketch, points, lines = triangle((0, 0), (4, 0), (0, 3))
+        sketch, name = edit.add_circle(sketch, (1.2, 0.8), 0.6)
+        sketch = tied(sketch, fixed(*points), *[Constraint("tangent", (line, name)) for line in lines])
+        self.assertAlmostEqual(sketch.curves[name].radius, 1.0, places=9)
+
+    def test_rounded_rectangle_and_slot_lengths(self):
+        outline = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [5] * 4)
+        self.assertAlmostEqual(sum(map(length, outline)), 191.415926535898, places=9)
+        self.assertAlmostEqual(sum(map(length, slot((0, 0), 15, 3))), 48.8495559215388, places=9)
+
+    def test_fillet_of_60_degrees(self):
+        # Tangent length of a radius of 10 in a corner of 60 degrees: 10 sqrt(3) (any geometry text).
+        sketch, corner = edit.add_point(Sketch(), (0, 0))
+        sketch, first = edit.add_line(sketch, corner, (40, 0))
+        sketch, second = edit.add_line(sketch, corner, (20, 20 * math.sqrt(3)))
+        sketch, circle = edit.add_circle(sketch, (15, 8), 8)
+        sketch = tied(sketch, fixed(first, second), dimension("radius", (circle,), 10.0), Constraint("tangent", (first, circle)), Constraint("tangent", (second, circle)))
+        center = sketch.points[sketch.curves[circle].points[0]]
+        np.testing.assert_allclose(center, [10 * math.sqrt(3), 10], atol=1e-8)
+
+
+class Derivatives(unittest.TestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(st.integers(0, 10**6), st.booleans())
+    def test_agree_with_differences(self, seed, merge):
+        random = np.random.default_rng(seed)
+        sketch, ids = Sketch(), []
+        for _ in range(11):
+            sketch, name = edit.add_point(sketch, random.normal(0, 1, 2))
+            ids.append(name)
+        sketch, first = edit.add_line(sketch, ids[0], ids[1])
+        sketch, second = edit.add_line(sketch, ids[2], ids[3])
+        sketch, small = edit.add_circle(sketch, ids[4], 0.5)
+        sketch, large = edit.add_circle(sketch, ids[5], 0.8)
+        sketch, arc = edit.add_arc_through(sketch, ids[1], random.normal(0, 1, 2), ids[6])
+        for item in (Constraint("parallel", (first, second)), Constraint("perpendicular", (first, second)), Constraint("tangent", (first, small)),
+                     Constraint("tangent", (small, large)), Constraint("tangent", (first, arc)), Constraint("equal", (first, second)),
+                     Constraint("symmetric", (ids[7], ids[8], first)), Constraint("on curve", (ids[9], second)), Constraint("on curve", (ids[9], large)),
+                     Constraint("midpoint", (ids[10], first)), dimension("distance", (ids[0], ids[3]), 0.7), dimension("distance", (ids[0], second), 0.7),
+                     dimension("angle", (first, second), 0.7), dimension("across", (ids[0], ids[3]), 0.7)):
+            sketch, _ = edit.add_constraint(sketch, item)
+        system = System(Equations(sketch), merge=merge)
+        x = system.start()
+        _, entries = system.evaluate(x)
+        exact = np.zeros((system.row_count, system.count))
+        np.add.at(exact, (system.row_of, system.column_of), entries)
+        step = 1e-6
+        for column in range(system.count):
+            move = np.eye(system.count)[column] * step
+            slope = (system.evaluate(x + move)[0] - system.evaluate(x - move)[0]) / (2 * step)
+            np.testing.assert_allclose(exact[:, column], slope, rtol=1e-4, atol=1e-4)
+
+
+class Constraining(unittest.TestCase):
+    def setUp(self):
+        self.sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
+        self.lines = list(self.sketch.curves)
+
+    def test_what_follows_already_is_not_needed(self):
+        sketch = tied(self.sketch, Constraint("horizontal", self.lines[:1]), Constraint("horizontal", self.lines[2:3]))
+        with self.assertRaisesRegex(SketchError, "already follows from horizontal .* and horizontal"):
+            constrain(sketch, Constraint("parallel", (self.lines[0], self.lines[2])))
+        with self.assertRaisesRegex(SketchError, "is there already"):
+            constrain(sketch, Constraint("horizontal", self.lines[:1]))
+
+    def test_a_dimension_that_follows_only_reads(self):
+        sketch = tied(self.sketch, dimension("distance", self.lines[:1], 40.0))
+        change = constrain(sketch, new_dimension(sketch, "distance", self.sketch.curves[self.lines[0]].points))
+        self.assertFalse(change.sketch.constraints[change.name].driving)
+        self.assertIn("only reads: it already follows from distance 40", change.note)
+        driving = next(name for name, item in change.sketch.constraints.items() if item.driving)
+        wider = set_value(change.sketch, driving, 50.0, typed="50")
+        self.assertAlmostEqual(wider.sketch.constraints[change.name].value, 50.0)
+
+    def test_a_contradiction_names_the_smallest_set(self):
+        corners = [self.sketch.curves[line].points[0] for line in self.lines]
+        sketch = tied(self.sketch, Constraint("across", corners[:2], value=40.0, name="Foot"), Constraint("up", corners[1:3], value=20.0, name="Side"),
+                      Constraint("vertical", self.lines[1:2]), Constraint("vertical", self.lines[3:]))
+        with self.assertRaisesRegex(SketchError, "Head contradicts .*nothing was changed") as caught:
+            constrain(sketch, Constraint("across", corners[2:], value=45.0, name="Head"))
+        self.assertIn("Foot (40.00 mm)", str(caught.exception))
+        self.assertEqual(str(caught.exception).count("vertical"), 2)
+        self.assertNotIn("Side", str(caught.exception))
+
+    def test_an_impossible_value_changes_nothing(self):
+        sketch, points, lines = triangle((0, 0), (4, 0), (2, 3))
+        sketch = tied(sketch, *[Constraint("distance", (line,), value=measure(sketch, "distance", (line,)), name=f"Side {line}") for line in lines])
+        name = next(iter(sketch.constraints))
+        with self.assertRaisesRegex(SketchError, "cannot be 500.00 mm: no place near the drawing meets all constraints"):
+            set_value(sketch, name, 500.0, typed="500")
+        with self.assertRaisesRegex(SketchError, "more than zero"):
+            set_value(sketch, name, -3.0, typed="-3")
+
+    def test_wrong_choices_are_refused_in_words(self):
+        for item, words in ((Constraint("parallel", self.lines[:1]), "two lines"), (Constraint("concentric", self.lines[:2]), "needs a circle or an arc, not a line"),
+                            (Constraint("tangent", self.lines[:2]), "one is not a line"), (Constraint("symmetric", self.lines[:3]), "two points and the line")):
+            with self.assertRaisesRegex(SketchError, words):
+                constrain(self.sketch, item)
+
+    def test_solving_twice_moves_nothing(self):
+        sketch = tied(self.sketch, Constraint("equal", self.lines[:2]), dimension("distance", self.lines[:1], 33.0))
+        again = solve(sketch).sketch
+        for name, place in sketch.points.items():
+            self.assertLess(math.dist(place, again.points[name]), 1e-9)
+
+    @settings(max_examples=20, deadline=None)
+    @given(st.floats(5, 200), st.floats(5, 200))
+    def test_a_fully_located_rectangle_has_the_sizes_asked_for(self, width, height):
+        points = [self.sketch.curves[line].points[0] for line in self.lines]
+        sketch = tied(self.sketch, fixed(points[0]), *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)],
+                      dimension("distance", self.lines[:1], width), dimension("distance", self.lines[1:2], height))
+        self.assertEqual(freedom(sketch).degrees, 0)
+        self.assertAlmostEqual(find_regions(sketch)[0].area, width * height, delta=1e-6 * width * height)
+
+    def test_sketches_read_back_from_json(self):
+        sketch = tied(drawn(*parts.latch_plate()), Constraint("horizontal", [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")]))
+        self.assertEqual(model.from_json(model.to_json(sketch)), sketch)
+        with self.assertRaisesRegex(SketchError, "cannot be read"):
+            model.from_json({"points": {"p1": [0, 0]}, "curves": {"c1": {"kind": "line", "points": ["p1", "p9"]}}})
+
+
+class Dragging(unittest.TestCase):
+    def test_what_is_free_follows_and_the_rest_stays(self):
+        sketch, points, lines = triangle((0, 0), (40, 0), (10, 30))
+        sketch = tied(sketch, fixed(points[0]), Constraint("horizontal", lines[:1]), dimension("distance", lines[:1], 40.0))
+        grab = Grab(sketch, [points[2]])
+        moved = grab.move((5.0, -3.0), None)
+        np.testing.assert_allclose(moved.points[points[2]], (15, 27), atol=1e-6)
+        np.testing.assert_allclose(moved.points[points[1]], (40, 0), atol=1e-6)
+
+    def test_a_way_out_and_back_ends_where_it_began(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [4] * 4))
+        sketch = tied(sketch, *edit.smooth_joints(sketch, list(zip(sketch.curves, [*list(sketch.curves)[1:], list(sketch.curves)[0]]))))
+        held = [next(iter(sketch.points))]
+        grab = Grab(sketch, held)
+        for step in range(20):
+            grab.move((step, 2.0 * step), None)
+        back = grab.move((0.0, 0.0), None)
+        self.assertLess(max(math.dist(sketch.points[name], back.points[name]) for name in sketch.points), 1e-6)
+
+    def test_an_unreachable_pointer_keeps_the_constraints(self):
+        sketch, points, lines = triangle((0, 0), (10, 0), (5, 8))
+        sketch = tied(sketch, fixed(points[0], points[1]), Constraint("distance", (lines[1],), value=measure(sketch, "distance", (lines[1],)), name="Arm"))
+        moved = Grab(sketch, [points[2]]).move((500.0, 300.0), None)
+        self.assertAlmostEqual(math.dist(moved.points[points[1]], moved.points[points[2]]), measure(sketch, "distance", (lines[1],)), places=6)
+
+    def test_a_circle_by_its_rim(self):
+        sketch, names = circles((0, 0, 5))
+        self.assertAlmostEqual(Grab(sketch, names).move((0, 0), (7.5, 0)).curves[names[0]].radius, 7.5)
+
+
+class Regions(unittest.TestCase):
+    def test_a_plate_with_holes_and_a_slot(self):
+        sketch = drawn(*parts.latch_plate())
+        regions = find_regions(sketch)
+        truth = [abs(closed_area(outline)) for outline in parts.latch_plate()]
+        self.assertEqual([len(region.holes) for region in regions], [3, 0, 0, 0])
+        self.assertAlmostEqual(regions[0].area, truth[0] - sum(truth[1:]), places=6)
+        self.assertEqual(find_findings(sketch), ())
+
+    def test_nested_rings(self):
+        regions = find_regions(drawn(hole(0, 0, 20), hole(0, 0, 12), hole(0, 0, 6)))
+        self.assertEqual([round(region.area / math.pi, 6) for region in regions], [64, 27, 9])
+
+    def test_a_shared_line_makes_two_regions(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
+        ids = list(sketch.points)
+        sketch, _ = edit.add_line(sketch, ids[0], ids[2])
+        self.assertEqual([round(region.area, 6) for region in find_regions(sketch)], [400, 400])
+
+    def test_loops_close(self):
+        for region in find_regions(drawn(*parts.hinge_leaf())):
+            for loop in region.loops():
+                curves = loop_curves(drawn(*parts.hinge_leaf()), loop)
+                for before, after in zip([curves[-1], *curves[:-1]], curves):
+                    if ends(after):
+                        self.assertLess(math.dist(ends(before)[1], ends(after)[0]), 1e-9)
+
+    def test_a_region_is_found_again_when_a_corner_is_added(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [3] * 4))
+        name = find_regions(sketch)[0].name
+        shorter = "region " + " ".join(name.split()[1:-1])
+        self.assertEqual(match_region(find_regions(sketch), shorter).name, name)
+        self.assertIsNone(match_region(find_regions(sketch), "region c90 c91"))
+
+    def test_gap_crossing_loose_end_and_double_are_told_with_place(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
+        ids = list(sketch.points)
+        open_one = edit.remove(sketch, [list(sketch.curves)[0]])
+        open_one, _ = edit.add_line(open_one, ids[0], (39.7, 0.0))
+        (gap,) = find_findings(open_one)
+        self.assertEqual((gap.code, round(gap.size, 6)), ("gap", 0.3))
+        self.assertIn("Gap of 0.30 mm at (39.9, 0.0)", gap.sentence)
+        closed = edit.merge_points(open_one, *gap.of)
+        self.assertEqual(len(find_regions(closed)), 1)
+        crossed, _ = edit.add_line(sketch, (10, -5), (10, 5))
+        codes = [finding.code for finding in find_findings(crossed)]
+        self.assertEqual(codes.count("crossing"), 1)
+        self.assertEqual(codes.count("loose end"), 2)
+        doubled, _ = edit.add_line(sketch, ids[0], ids[1])
+        self.assertIn("double", [finding.code for finding in find_findings(doubled)])
+
+    def test_drawing_nonsense_is_refused_in_words(self):
+        for act, words in ((lambda: edit.add_line(Sketch(), (1, 1), (1, 1)), "no length"), (lambda: edit.add_circle(Sketch(), (0, 0), 0), "no size"),
+                           (lambda: edit.add_arc_through(Sketch(), (0, 0), (1, 0), (2, 0)), "on one line"), (lambda: edit.add_spline_through(Sketch(), [(0, 0)]), "two different places")):
+            with self.assertRaisesRegex(SketchError, words):
+                act()
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,275 @@
+"""Solids against formulas, names through operations, failures in words, and files re-read by independent readers."""
+
+import io
+import json
+import math
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+import attrs
+import ezdxf
+import lib3mf
+import numpy as np
+import svgelements
+import trimesh
+from OCP.BRepGProp import BRepGProp
+from OCP.GProp import GProp_GProps
+from OCP.STEPControl import STEPControl_Reader
+
+from core.tests.specimens import drawn, plate_operations
+from examples import parts
+from examples.render import hole, rounded_polygon, slot
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry import Line, Spline, closed_area, length
+from nomogon_core.sketch import edit
+from nomogon_core.sketch.model import Sketch
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid import display, kernel, rebuild, release
+from nomogon_core.solid.operations import DENSITIES, Operation, from_json, to_json
+
+ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
+
+
+def only(bodies):
+    (body,) = bodies.values()
+    return body
+
+
+class Volumes(unittest.TestCase):
+    def test_prism_is_area_times_height(self):
+        sketch = drawn(*parts.latch_plate())
+        area = find_regions(sketch)[0].area
+        facts = only(rebuild.run(sketch, plate_operations(sketch, 6.0))[0]).facts
+        self.assertAlmostEqual(facts.volume_mm3, 6 * area, delta=1e-9 * facts.volume_mm3)
+        self.assertTrue(facts.valid)
+        self.assertEqual(facts.solids, 1)
+        np.testing.assert_allclose(facts.size, (84, 46, 6), atol=1e-5)
+        outline = sum(sum(map(length, loop)) for loop in parts.latch_plate())
+        self.assertAlmostEqual(facts.area_mm2, 2 * area + 6 * outline, delta=1e-6 * facts.area_mm2)
+
+    def test_spline_sides_are_integrated_exactly(self):
+        # The kernel's plain volume is percents off on sides with many spline spans; Green's theorem on the outline is exact.
+        places = [((40 + 8 * math.sin(3 * a)) * math.cos(a), (40 + 8 * math.sin(3 * a)) * math.sin(a)) for a in np.arange(24) * math.pi / 12]
+        loop = np.array([*places, places[0]])
+        ways = (np.roll(loop[:-1], -1, axis=0) - np.roll(loop[:-1], 1, axis=0)) / 6
+        pieces = [Spline([loop[k], loop[k] + ways[k], loop[k + 1] - ways[(k + 1) % 24], loop[k + 1]]) for k in range(24)]
+        sketch = drawn(tuple(pieces))
+        facts = only(rebuild.run(sketch, plate_operations(sketch, 5.0))[0]).facts
+        self.assertAlmostEqual(facts.volume_mm3, 5 * closed_area(pieces), delta=1e-7 * facts.volume_mm3)
+
+    def test_hole_takes_out_its_cylinder(self):
+        sketch = drawn(ROUNDED, hole(20, 20, 3), hole(40, 20, 3))
+        whole = plate_operations(sketch, 8.0)
+        centers = [name for name, curve in sketch.curves.items() if curve.kind == "circle"]
+        before = only(rebuild.run(sketch, whole)[0]).facts.volume_mm3
+        blind = Operation("op2", "hole", body="Plate", centers=centers, diameter=7.0, depth=3.0)
+        through = attrs.evolve(blind, through=True)
+        # Two rings of 7 over 3 mm, 3 deep or 8 deep (cylinder volume, any geometry text).
+        ring = math.pi / 4 * (49 - 9)
+        self.assertAlmostEqual(before - only(rebuild.run(sketch, [*whole, blind])[0]).facts.volume_mm3, 2 * 3 * ring, places=6)
+        self.assertAlmostEqual(before - only(rebuild.run(sketch, [*whole, through])[0]).facts.volume_mm3, 2 * 8 * ring, places=6)
+
+    def test_fillet_of_a_round_edge_by_pappus(self):
+        # Pappus's centroid theorem: rounding the rim of a disc of radius R takes a ring away whose section is the
+        # corner square less the quarter circle.
+        radius, r = 20.0, 2.0
+        sketch = drawn(hole(0, 0, 2 * radius))
+        before = only(rebuild.run(sketch, plate_operations(sketch, 6.0))[0]).facts.volume_mm3
+        after = only(rebuild.run(sketch, plate_operations(sketch, 6.0, fillet=r))[0]).facts.volume_mm3
+        square, quarter = r * r, math.pi * r * r / 4
+        moment = square * (radius - r / 2) - quarter * (radius - r + 4 * r / (3 * math.pi))
+        self.assertAlmostEqual(before - after, 2 * math.pi * moment, places=4)
+
+    def test_boss_added_and_pocket_cut(self):
+        sketch = drawn(ROUNDED, slot((30, 20), 20, 5))
+        outer, inner = find_regions(sketch)
+        base = Operation("op1", "extrude", mode="new", body="Plate", regions=[outer.name, inner.name], length=5.0)
+        boss = Operation("op2", "extrude", mode="add", body="Plate", regions=[inner.name], length=4.0, start=5.0)
+        pocket = attrs.evolve(boss, mode="cut", start=3.0)
+        flat = 5 * (outer.area + inner.area)
+        self.assertAlmostEqual(only(rebuild.run(sketch, [base])[0]).facts.volume_mm3, flat, places=6)
+        self.assertAlmostEqual(only(rebuild.run(sketch, [base, boss])[0]).facts.volume_mm3, flat + 4 * inner.area, places=6)
+        self.assertAlmostEqual(only(rebuild.run(sketch, [base, pocket])[0]).facts.volume_mm3, flat - 2 * inner.area, places=6)
+
+    def test_mass(self):
+        # Densities in g/cm3: Machinery's Handbook and makers' data sheets (memory).
+        self.assertEqual((DENSITIES["PLA"], DENSITIES["aluminium"], DENSITIES["steel"]), (1.24, 2.70, 7.85))
+        sketch = drawn(rounded_polygon([(0, 0), (10, 0), (10, 10), (0, 10)], [0] * 4))
+        facts = only(rebuild.run(sketch, plate_operations(sketch, 10.0))[0]).facts
+        self.assertAlmostEqual(facts.mass_g("steel"), 7.85, places=9)
+
+
+class Failures(unittest.TestCase):
+    def setUp(self):
+        self.sketch = drawn(ROUNDED, hole(20, 20, 5))
+        self.base = plate_operations(self.sketch, 5.0)
+
+    def test_a_fillet_too_large_tells_the_largest(self):
+        bodies, steps = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=9.0)])
+        self.assertRegex(steps[1].problem, r"Radius 9.00 mm is too large for these edges: at most \d\.\d\d mm works")
+        self.assertAlmostEqual(only(bodies).facts.volume_mm3, steps[0].facts["Plate"].volume_mm3)
+        again = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=steps[1].suggestion)])[1]
+        self.assertEqual(again[1].problem, "")
+
+    def test_each_refusal_is_a_sentence_and_the_rest_goes_on(self):
+        region = self.base[0].regions[0]
+        for operation, words in (
+                (Operation("x", "extrude", mode="cut", body="Plate", regions=[region], length=2.0, start=50.0), "does not touch Plate"),
+                (Operation("x", "extrude", mode="cut", body="Plate", regions=["region c90"], length=2.0), "not closed any more"),
+                (Operation("x", "extrude", mode="new", body="Plate", regions=[region], length=2.0), "a body Plate already"),
+                (Operation("x", "extrude", body="Plate", regions=[region], length=0.0), "more than zero"),
+                (Operation("x", "hole", body="Nothing", centers=["c1"], diameter=3.0, through=True), "no body Nothing"),
+                (Operation("x", "hole", body="Plate", centers=["c77"], diameter=3.0, through=True), "not in the sketch any more"),
+                (Operation("x", "hole", body="Plate", centers=["p1"], diameter=300.0, through=True), "Nothing would be left"),
+                (Operation("x", "fillet", body="Plate", edges=["op1.top | gone"], radius=1.0), "not there any more"),
+                (Operation("x", "fillet", body="Plate", edges=[], radius=1.0), "needs edges")):
+            bodies, steps = rebuild.run(self.sketch, [*self.base, operation, Operation("op9", "fillet", body="Plate", edges=["upright"], radius=0.5)])
+            self.assertRegex(steps[1].problem, words)
+            self.assertNotIn("Traceback", steps[1].problem)
+            self.assertEqual(len(bodies), 1)
+            self.assertIsNotNone(steps[2])
+
+    def test_a_self_crossing_profile_has_no_plate_and_says_so(self):
+        sketch, _, _ = edit.add_outline(Sketch(), drawn_bow(), [0.1] * 4, origin="drawn")
+        self.assertRaisesRegex(OperationError, "Operation 1 fails", release.built, sketch, [
+            Operation("op1", "extrude", mode="new", body="Bow", regions=["region " + " ".join(sketch.curves)], length=3.0)])
+
+    def test_suppressed_operations_are_passed_over(self):
+        bodies, steps = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=1.0, suppressed=True)])
+        self.assertTrue(steps[1].suppressed)
+        self.assertAlmostEqual(only(bodies).facts.volume_mm3, steps[0].facts["Plate"].volume_mm3)
+
+
+def drawn_bow():
+    corners = [(0, 0), (20, 15), (20, 0), (0, 15)]
+    return tuple(Line(a, b) for a, b in zip(corners, [*corners[1:], corners[0]]))
+
+
+class Names(unittest.TestCase):
+    def test_every_face_keeps_a_name_through_hole_and_fillet(self):
+        sketch = drawn(ROUNDED, hole(20, 20, 5))
+        circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
+        operations = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0),
+                      Operation("op4", "fillet", body="Plate", edges=["top"], radius=0.5)]
+        body = only(rebuild.run(sketch, operations)[0])
+        names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
+        self.assertNotIn(None, names)
+        for wanted in ("op1.top", "op1.bottom", f"op3.floor({circle})", f"op3.wall({circle})", f"op1.side({circle})"):
+            self.assertIn(wanted, names)
+
+    def test_an_edge_chosen_by_name_is_found_after_the_thickness_changes(self):
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4))
+        line = next(iter(sketch.curves))
+        edge = f"op1.side({line}) | op1.top"
+        for thickness in (5.0, 12.0):
+            operations = [*plate_operations(sketch, thickness), Operation("op2", "fillet", body="Plate", edges=[edge], radius=2.0)]
+            facts = only(rebuild.run(sketch, operations)[0]).facts
+            self.assertAlmostEqual(60 * 40 * thickness - facts.volume_mm3, 60 * (4 - math.pi), places=6)
+
+    def test_only_what_follows_a_change_is_built_again(self):
+        sketch = drawn(ROUNDED)
+        operations = plate_operations(sketch, 5.0, fillet=1.0)
+        cache = rebuild.Cache()
+        first = rebuild.run(sketch, operations, cache)
+        self.assertIs(rebuild.run(sketch, operations, cache)[0]["Plate"], first[0]["Plate"])
+        changed = rebuild.run(sketch, [operations[0], attrs.evolve(operations[1], radius=1.5)], cache)
+        self.assertIs(changed[1][0], first[1][0])
+        self.assertIsNot(changed[1][1], first[1][1])
+
+    def test_operations_read_back_from_json(self):
+        operation = plate_operations(drawn(ROUNDED), 5.0, fillet=1.0)[1]
+        self.assertEqual(from_json(json.loads(json.dumps(to_json(operation)))), operation)
+        with self.assertRaisesRegex(OperationError, "cannot be read"):
+            from_json({"name": "op1", "kind": "melt"})
+
+
+class Files(unittest.TestCase):
+    """Each file is re-read by a reader that is not ours and compared."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.sketch = drawn(*parts.latch_plate())
+        cls.operations = plate_operations(cls.sketch, 6.0, fillet=0.8)
+        cls.released = release.release_all(cls.sketch, cls.operations, "Hive <latch> & plate", "aluminium", chord=0.02)
+        cls.facts = only(rebuild.run(cls.sketch, cls.operations)[0]).facts
+        cls.flat = sum(sum(map(length, loop)) for loop in parts.latch_plate())
+
+    def test_step(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "part.step"
+            path.write_bytes(self.released.files["step"])
+            reader = STEPControl_Reader()
+            reader.ReadFile(str(path))
+            reader.TransferRoots()
+            properties = GProp_GProps()
+            BRepGProp.VolumeProperties_s(reader.OneShape(), properties)
+        self.assertAlmostEqual(properties.Mass(), self.facts.volume_mm3, delta=1e-6 * self.facts.volume_mm3)
+        text = self.released.files["step"].decode("ascii", "replace")
+        self.assertIn("SI_UNIT(.MILLI.,.METRE.)", text)
+        self.assertIn("'Plate'", text)
+
+    def test_stl_within_its_chord_tolerance(self):
+        mesh = trimesh.load(io.BytesIO(self.released.files["stl"]), file_type="stl")
+        self.assertTrue(mesh.is_watertight)
+        self.assertAlmostEqual(mesh.volume, self.facts.volume_mm3, delta=0.02 * self.facts.area_mm2)
+        self.assertLess(abs(mesh.volume / self.facts.volume_mm3 - 1), 1e-3)
+        coarse = trimesh.load(io.BytesIO(release.write_file("stl", self.sketch, self.operations, "", chord=0.5)), file_type="stl")
+        self.assertLess(len(coarse.faces), len(mesh.faces))
+        with self.assertRaisesRegex(OperationError, "between 0.001 and 5.0 mm"):
+            release.write_file("stl", self.sketch, self.operations, "", chord=0.0)
+
+    def test_3mf(self):
+        model = lib3mf.get_wrapper().CreateModel()
+        model.QueryReader("3mf").ReadFromBuffer(list(self.released.files["3mf"]))
+        items = model.GetMeshObjects()
+        self.assertTrue(items.MoveNext())
+        item = items.GetCurrentMeshObject()
+        self.assertEqual((item.GetName(), model.GetUnit()), ("Plate", lib3mf.ModelUnit.MilliMeter))
+        self.assertTrue(item.IsManifoldAndOriented())
+        places = np.array([list(vertex.Coordinates) for vertex in item.GetVertices()])
+        corners = np.array([list(triangle.Indices) for triangle in item.GetTriangleIndices()])
+        self.assertLess(abs(kernel.mesh_volume(places, corners) / self.facts.volume_mm3 - 1), 1e-3)
+
+    def test_dxf(self):
+        document = ezdxf.read(io.StringIO(self.released.files["dxf"].decode()))
+        self.assertEqual(document.units, ezdxf.units.MM)
+        total = 0.0
+        for entity in document.modelspace():
+            kind = entity.dxftype()
+            if kind == "LINE":
+                total += entity.dxf.start.distance(entity.dxf.end)
+            else:
+                sweep = 2 * math.pi if kind == "CIRCLE" else math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360)
+                total += entity.dxf.radius * sweep
+        self.assertAlmostEqual(total, self.flat, places=6)
+
+    def test_svg(self):
+        text = self.released.files["svg"].decode()
+        self.assertIn("Hive &lt;latch&gt; &amp; plate", text)
+        self.assertRegex(text, r'width="94mm" height="56mm" viewBox="0 0 94 56"')
+        total = sum(svgelements.Path(d).length(error=1e-7) for d in re.findall(r'<path d="([^"]+)"', text))
+        self.assertAlmostEqual(total, self.flat, places=3)
+
+    def test_report(self):
+        (body,) = self.released.report["bodies"]
+        self.assertAlmostEqual(body["mass_g"], self.facts.volume_mm3 / 1000 * 2.70)
+        self.assertTrue(body["valid"])
+
+    def test_display_mesh_is_closed_and_named(self):
+        bodies, _ = rebuild.run(self.sketch, self.operations)
+        data = display.pack(bodies)
+        size = int.from_bytes(data[:4], "little")
+        (head,) = json.loads(data[4:4 + size])["bodies"]
+        entry = head["triangles"]
+        triangles = np.frombuffer(data, np.uint32, entry["count"], 4 + size + entry["offset"]).reshape(-1, 3)
+        entry = head["vertices"]
+        vertices = np.frombuffer(data, np.float32, entry["count"], 4 + size + entry["offset"]).reshape(-1, 3)
+        self.assertLess(abs(kernel.mesh_volume(vertices, triangles) / self.facts.volume_mm3 - 1), 2e-3)
+        self.assertEqual(len(head["smooth"]), len(head["edges"]))
+        self.assertIn("op1.bottom", head["faces"])
+
+
+if __name__ == "__main__":
+    unittest.main()

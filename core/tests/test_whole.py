@@ -1,0 +1,204 @@
+"""The command line, the archive, the Ledger and Next: a job from picture bytes to files without a browser."""
+
+import io
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+import zipfile
+from contextlib import redirect_stderr
+from pathlib import Path
+
+import cv2
+import ezdxf
+import numpy as np
+import svgelements
+
+from core.tests.specimens import drawn, plate_operations
+from examples import parts, pictures
+from nomogon_cli.__main__ import main
+from nomogon_core import job
+from nomogon_core.advice import next_step, state_words, statuses
+from nomogon_core.errors import ArchiveError, InputError
+from nomogon_core.exchange import archive
+from nomogon_core.geometry import closed_area
+from nomogon_core.ledger import ledger, split_id
+from nomogon_core.overview import overview
+from nomogon_core.sketch import edit, model
+from nomogon_core.solid.operations import to_json
+
+
+def documents_of(sketch, operations=(), **reference):
+    return {
+        "reference": {"pictures": {}, "known": {}, "traces": {}, "next_number": 1} | reference, "sketch": model.to_json(sketch),
+        "build": {"operations": {item.name: to_json(item) for item in operations}, "order": [item.name for item in operations], "material": "PLA", "next_number": 9}}
+
+
+class CommandLine(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = tempfile.TemporaryDirectory()
+        cls.shot = pictures.latch_plate()
+        cls.picture = Path(cls.folder.name) / "plate.jpg"
+        cls.picture.write_bytes(cls.shot.jpeg)
+        ends = cls.shot.camera.to_px([(0, 16), (84, 16)]).ravel()
+        cls.known = ",".join(f"{value:.2f}" for value in ends)
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.folder.cleanup()
+
+    def out(self, name):
+        return str(Path(self.folder.name) / name)
+
+    def refuse(self, *arguments):
+        """The sentence on standard error; the exit code is 2 and nothing else is said."""
+        with redirect_stderr(io.StringIO()) as said:
+            code = main(list(arguments))
+        self.assertEqual(code, 2, said.getvalue())
+        self.assertEqual(said.getvalue().count("\n"), 1, said.getvalue())
+        return said.getvalue()
+
+    def test_exit_code_of_the_process(self):
+        done = subprocess.run([sys.executable, "-m", "nomogon_cli", "trace", "none.png", "--out", "x.dxf"], capture_output=True, text=True)
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertRegex(done.stderr, "^nomogon: At least one --known .*\n$")
+
+    def test_trace_writes_dxf_svg_json_and_report(self):
+        for kind in ("dxf", "svg", "json"):
+            code = main(["trace", str(self.picture), "--known", self.known + ",84mm", "--tolerance", "0.1mm", "--out", self.out(f"o.{kind}"), "--report", self.out("report.json")])
+            self.assertEqual(code, 0)
+        report = json.loads(Path(self.out("report.json")).read_text())
+        self.assertEqual(json.loads(Path(self.out("o.json")).read_text()), report)
+        self.assertAlmostEqual(report["scale"]["mm_per_px"], 1 / 22, delta=1e-5)
+        outer, *inner = report["outlines"]
+        self.assertEqual([outline["hole"] for outline in report["outlines"]], [False, True, True, True])
+        self.assertTrue(outer["closed"])
+        self.assertAlmostEqual(outer["area_mm2"], closed_area(parts.latch_plate()[0]), delta=1.5)
+        circles = [outline["primitives"][0] for outline in inner if outline["primitives"][0]["kind"] == "circle"]
+        self.assertEqual(len(circles), 2)
+        for circle in circles:
+            self.assertAlmostEqual(2 * circle["radius"], 4.76, delta=0.02)
+            self.assertLess(circle["u95_mm"], 0.05)
+        kinds = sorted(entity.dxftype() for entity in ezdxf.readfile(self.out("o.dxf")).modelspace())
+        self.assertEqual([kinds.count(kind) for kind in ("ARC", "CIRCLE", "LINE", "SPLINE")], [10, 2, 9, 0])
+        box = svgelements.SVG.parse(self.out("o.svg")).bbox()
+        self.assertAlmostEqual((box[2] - box[0]) / 96 * 25.4, 84, delta=0.1)
+
+    def test_lengths_in_inches_and_repeated(self):
+        height = ",".join(f"{value:.2f}" for value in self.shot.camera.to_px([(25, 0), (25, 46)]).ravel())
+        self.assertEqual(main(["trace", str(self.picture), "--known", f"{self.known},{84 / 25.4:.5f} in", "--known", f"{height},46", "--out", self.out("i.json"), "--keep", "largest"]), 0)
+        scale = json.loads(Path(self.out("i.json")).read_text())["scale"]
+        self.assertEqual(len(scale["known"]), 2)
+        self.assertLess(max(abs(known["off_mm"]) for known in scale["known"]), 0.03)
+
+    def test_bad_input_is_one_sentence_and_code_2(self):
+        picture, out = str(self.picture), self.out("x.dxf")
+        self.assertIn("At least one --known", self.refuse("trace", picture, "--out", out))
+        self.assertIn("longer than zero", self.refuse("trace", picture, "--known", self.known + ",0", "--out", out))
+        self.assertIn("same place", self.refuse("trace", picture, "--known", "50,50,50,50,10", "--picks", "exact", "--out", out))
+        self.assertIn("must be X1,Y1,X2,Y2,LENGTH", self.refuse("trace", picture, "--known", "1,2,3", "--out", out))
+        self.assertIn("outside the picture", self.refuse("trace", picture, "--known", "1,2,9000,3,10", "--out", out))
+        self.assertIn("must end in", self.refuse("trace", picture, "--known", self.known + ",84", "--out", self.out("x.dwg")))
+        self.assertIn("no file", self.refuse("trace", self.out("none.png"), "--known", self.known + ",84", "--out", out))
+        self.assertIn("between 0.001 and 20 mm", self.refuse("trace", picture, "--known", self.known + ",84", "--tolerance", "0", "--out", out))
+        text = Path(self.out("text.png"))
+        text.write_text("not a picture")
+        self.assertIn("not a picture that can be read", self.refuse("trace", str(text), "--known", self.known + ",84", "--out", out))
+        blank = Path(self.out("blank.png"))
+        blank.write_bytes(cv2.imencode(".png", np.full((300, 300), 128, np.uint8))[1].tobytes())
+        self.assertIn("one tone only", self.refuse("trace", str(blank), "--known", "10,10,200,10,84", "--out", out))
+        self.assertIn("not a job archive", self.refuse("make", str(text), "--out", self.out("d")))
+
+    def test_make_writes_all_files(self):
+        sketch = drawn(*parts.hinge_leaf())
+        contents = archive.Archive("Smoker hinge leaf", "FLA-021", documents_of(sketch, plate_operations(sketch, 2.0)))
+        Path(self.out("job.zip")).write_bytes(archive.write(contents))
+        self.assertEqual(main(["make", self.out("job.zip"), "--out", self.out("made")]), 0)
+        names = sorted(path.name for path in Path(self.out("made")).iterdir())
+        self.assertEqual(names, ["report.json"] + [f"smoker-hinge-leaf.{kind}" for kind in ("3mf", "dxf", "step", "stl", "svg")])
+        (body,) = json.loads(Path(self.out("made/report.json")).read_text())["bodies"]
+        areas = [abs(closed_area(outline)) for outline in parts.hinge_leaf()]
+        self.assertAlmostEqual(body["volume_mm3"], 2 * (areas[0] - sum(areas[1:])), places=5)
+        self.assertTrue(body["valid"])
+
+
+class Archives(unittest.TestCase):
+    contents = archive.Archive("Lid boss", "FLA-030", documents_of(drawn(*parts.hinge_leaf())), {})
+
+    def test_reads_back(self):
+        data = archive.write(self.contents)
+        again = archive.read(data)
+        self.assertEqual((again.title, again.documents), ("Lid boss", self.contents.documents))
+        self.assertEqual(archive.write(again), data)
+
+    def test_refusals(self):
+        def packed(name, text):
+            stream = io.BytesIO()
+            with zipfile.ZipFile(stream, "w") as bundle:
+                bundle.writestr(name, text)
+            return stream.getvalue()
+        for data, words in ((b"PK nonsense", "not a job archive or is damaged"), (packed("other.txt", "x"), "no job.json"), (packed("job.json", "{"), "damaged"),
+                            (packed("job.json", "{}"), "does not say"), (packed("job.json", '{"format": "nomogon job", "version": 99}'), "version 99"),
+                            (packed("job.json", '{"format": "nomogon job", "version": 1, "sketch": 3}'), "not an object")):
+            with self.assertRaisesRegex(ArchiveError, words):
+                archive.read(data, "job.zip")
+
+
+class LedgerAndNext(unittest.TestCase):
+    picture = {"r1": {"name": "a", "digest": "0", "media_type": "image/png", "width": 900, "height": 600, "dpi": None, "origin_px": [0, 599], "angle": 0.0}}
+
+    def known(self, *lengths):
+        return {f"k{index}": {"name": f"Length {index}", "picture": "r1", "start": [0, 0], "end": [base, 0], "length_mm": length, "typed": "", "sigma_px": 0.1,
+                              "gauge_u95_mm": 0.02} for index, (base, length) in enumerate(lengths)}
+
+    def test_next_follows_the_work(self):
+        empty = job.EMPTY | {}
+        self.assertIn("Drop a picture", next_step(overview(empty), "reference").sentence)
+        pictured = documents_of(model.Sketch(), pictures=self.picture)
+        self.assertEqual(next_step(overview(pictured), "reference").actions[0].tool, "known")
+        self.assertEqual(state_words(overview(pictured))[1:], ("no known length", "bad"))
+        scaled = documents_of(model.Sketch(), pictures=self.picture, known=self.known((800, 80)))
+        self.assertEqual(next_step(overview(scaled), "reference").actions[0].tool, "outlines")
+        sketch = drawn(*parts.hinge_leaf())
+        self.assertEqual(next_step(overview(documents_of(sketch)), "sketch").actions[0].stage, "solid")
+        line = next(name for name, curve in sketch.curves.items() if curve.kind == "line")
+        ends = [sketch.points[point] for point in sketch.curves[line].points]
+        gappy, _ = edit.add_line(edit.remove(sketch, [line]), ends[0], (ends[1][0], ends[1][1] - 0.4))
+        advice = next_step(overview(documents_of(gappy)), "sketch")
+        self.assertEqual(advice.actions[0].command, "sketch.join")
+
+    def test_a_failed_operation_comes_first(self):
+        sketch = drawn(*parts.hinge_leaf())
+        operations = plate_operations(sketch, 2.0, fillet=1.0)
+        result = {"bodies": {}, "steps": [{"name": "op1", "problem": ""}, {"name": "op2", "problem": "Too large.", "suggestion": 0.5}]}
+        view = overview(documents_of(sketch, operations), result)
+        advice = next_step(view, "solid")
+        self.assertEqual((advice.sentence, advice.actions[0].arguments["text"]), ("Too large.", "0.5 mm"))
+        self.assertEqual(statuses(view)["solid"].tone, "bad")
+
+    def test_rows_tell_value_uncertainty_and_source(self):
+        documents = documents_of(drawn(*parts.hinge_leaf()), pictures=self.picture, known=self.known((800, 80), (500, 50.4)))
+        groups = {group.name: group.rows for group in ledger(overview(documents), "reference")}
+        first, second = groups["Known lengths"]
+        self.assertEqual((first.value, first.source, first.editable), ("80.00", "gauge", True))
+        self.assertEqual((first.state, second.state), ("bad", "bad"))
+        self.assertLess(second.off[1], 0)
+        inches = {group.name: group.rows for group in ledger(overview(documents), "reference", "in")}
+        self.assertEqual(inches["Known lengths"][0].value, f"{80 / 25.4:.4f}")
+
+    def test_worked_out_rows_cannot_be_typed_over(self):
+        self.assertEqual(split_id("operation:op1:length"), ("operation", "op1:length"))
+        for row in ("fit:scale", "known:", "x"):
+            with self.assertRaisesRegex(InputError, "worked out from others"):
+                split_id(row)
+
+    def test_file_names_are_plain(self):
+        self.assertEqual(job.file_stem("Höhe <b>&/../x"), "hohe-b-x")
+        self.assertEqual(job.file_stem("…"), "part")
+        self.assertEqual(len(job.file_stem("x" * 500)), 60)
+
+
+if __name__ == "__main__":
+    unittest.main()

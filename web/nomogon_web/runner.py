@@ -1,0 +1,48 @@
+"""The test runner: Django's own, with the core's tests among the rest and one closing line that counts."""
+
+import unittest
+
+from django.conf import settings
+from django.test.runner import DiscoverRunner
+
+from nomogon_web.settings import ROOT
+
+PLACES = ("core/tests", "web/tests")
+
+
+class Counting(unittest.TextTestResult):
+    """Also counts what passed."""
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.passed = 0
+
+    def addSuccess(self, test):
+        super().addSuccess(test)
+        self.passed += 1
+
+
+class Runner(DiscoverRunner):
+    """Finds the tests of core and web when no label is given, and ends with ``N passed, N failed, N skipped``."""
+
+    def build_suite(self, test_labels=None, **kwargs):
+        labels = test_labels or [str(ROOT / place) for place in PLACES]
+        return super().build_suite(labels, **kwargs)
+
+    def setup_test_environment(self, **kwargs):
+        super().setup_test_environment(**kwargs)
+        settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+    def get_resultclass(self):
+        return super().get_resultclass() or Counting
+
+    def run_suite(self, suite, **kwargs):
+        result = super().run_suite(suite, **kwargs)
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        passed = getattr(result, "passed", result.testsRun - failed - len(result.skipped))
+        self.closing = f"{passed} passed, {failed} failed, {len(result.skipped)} skipped"
+        return result
+
+    def suite_result(self, suite, result, **kwargs):
+        print(self.closing, flush=True)
+        return super().suite_result(suite, result, **kwargs)

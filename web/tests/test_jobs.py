@@ -1,0 +1,259 @@
+"""Commands with undo and conflict detection, who may do what, uploads good and bad."""
+
+import io
+import json
+import unittest
+import uuid
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from core.tests.test_reference import png_claiming
+from examples import pictures
+from jobs import services
+from jobs.actions import documents_of
+from jobs.changes import apply, difference
+from jobs.models import Blob, Job, Member
+from nomogon_core.exchange import archive
+from web.tests.helpers import JobCase, make_user
+
+DOCUMENTS = st.recursive(st.integers() | st.text(max_size=3) | st.none(), lambda inner: st.dictionaries(st.text(max_size=3), inner, max_size=4) | st.lists(inner, max_size=3), max_leaves=12)
+
+
+def png(width=64, height=48):
+    stream = io.BytesIO()
+    Image.fromarray(np.full((height, width), 180, np.uint8)).save(stream, "PNG")
+    return stream.getvalue()
+
+
+class Changes(unittest.TestCase):
+    @given(st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4), st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4))
+    def test_forth_and_back(self, before, after):
+        changes = difference(before, after)
+        self.assertEqual(apply(before, changes), after)
+        self.assertEqual(apply(after, changes, back=True), before)
+
+
+class Commands(JobCase):
+    def test_undo_and_redo_restore_every_document_exactly(self):
+        states = [documents_of(self.job)]
+        self.do("sketch.line", start=[100, 0], end=[120, 30])
+        states.append(documents_of(self.job))
+        self.do("sketch.dimension", kind="diameter", of=[self.first("circle")], text="5 mm")
+        states.append(documents_of(self.job))
+        self.do("solid.material", text="brass")
+        states.append(documents_of(self.job))
+        for state in states[-2::-1]:
+            self.job.refresh_from_db()
+            self.assertEqual(self.post("undo", {"version": self.job.version}).status_code, 200)
+            self.assertEqual(documents_of(self.job), state)
+        self.job.refresh_from_db()
+        self.assertContains(self.post("undo", {"version": self.job.version}), "nothing to undo", status_code=400)
+        for state in states[1:]:
+            self.job.refresh_from_db()
+            self.assertEqual(self.post("redo", {"version": self.job.version}).status_code, 200)
+            self.assertEqual(documents_of(self.job), state)
+
+    def test_a_new_command_after_undo_ends_redo(self):
+        self.do("solid.material", text="brass")
+        self.job.refresh_from_db()
+        self.post("undo", {"version": self.job.version})
+        self.do("solid.material", text="steel")
+        self.job.refresh_from_db()
+        self.assertEqual(self.post("redo", {"version": self.job.version}).status_code, 400)
+
+    def test_a_stale_version_is_answered_409_with_what_happened(self):
+        self.share(self.mt, Member.EDITOR)
+        stale = Job.objects.get(pk=self.job.pk).version
+        self.do("solid.material", text="brass")
+        self.client.force_login(self.mt)
+        answer = self.do("solid.material", version=stale, text="steel")
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("Material is brass (ro)", answer.json()["problem"])
+        self.assertEqual(documents_of(self.job)["build"]["material"], "brass")
+
+    def test_a_refused_command_changes_nothing(self):
+        before, version = documents_of(self.job), self.job.version
+        for name, arguments, words in (
+                ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"), ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
+                ("sketch.line", {"start": [0, 0]}, "wrong arguments"), ("no.such", {}, "no command"), ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
+                ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "out of reach"), ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
+                ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture")):
+            answer = self.do(name, **arguments)
+            self.assertEqual(answer.status_code, 400, name)
+            self.assertIn(words, answer.json()["problem"])
+        self.job.refresh_from_db()
+        self.assertEqual((documents_of(self.job), self.job.version), (before, version))
+
+    def test_nonsense_bodies_are_refused_in_words(self):
+        for body in (b"{", b"[]", b'"x"', b'{"version": "x"}', b'{"version": 0, "arguments": 3}', b"\xff\xfe"):
+            answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", body, content_type="application/json", headers={"accept": "application/json"})
+            self.assertEqual(answer.status_code, 400, body)
+            self.assertIn("load it again", answer.json()["problem"])
+
+    def test_a_dimension_typed_over_in_the_ledger(self):
+        self.do("sketch.dimension", kind="diameter", of=[self.first("circle")])
+        name = next(key for key, item in self.sketch().constraints.items() if item.is_dimension)
+        self.job.refresh_from_db()
+        sent = {"row": f"dimension:{name}", "value": "3/16 in", "stage": "sketch", "version": self.job.version}
+        answer = self.client.post(f"/jobs/{self.job.pk}/quantity", sent)
+        self.assertIn("nomogon:changed", json.loads(answer["HX-Trigger"]))
+        self.assertAlmostEqual(self.sketch().constraints[name].value, 4.7625)
+        self.assertContains(answer, 'value="4.76"')
+        stale = self.client.post(f"/jobs/{self.job.pk}/quantity", sent)
+        self.assertIn("has changed since", json.loads(stale["HX-Trigger"])["nomogon:changed"]["problem"])
+        self.job.refresh_from_db()
+        wrong = self.client.post(f"/jobs/{self.job.pk}/quantity", sent | {"value": "wide", "version": self.job.version})
+        self.assertIn("not a length", json.loads(wrong["HX-Trigger"])["nomogon:problem"]["problem"])
+
+    def test_dragging_stores_nothing_and_dropping_does(self):
+        circle = self.first("circle")
+        center = self.sketch().curves[circle].points[0]
+        before = documents_of(self.job)
+        answer = self.post("sketch/drag", {"held": [center], "dx": 2.0, "dy": 1.0, "x": 0, "y": 0, "sequence": 4})
+        self.assertEqual(answer.json()["sequence"], 4)
+        self.assertEqual(documents_of(self.job), before)
+        x, y = self.sketch().points[center]
+        self.do("sketch.drag", held=[center], offset=[2.0, 1.0], place=[0, 0])
+        self.assertAlmostEqual(self.sketch().points[center][0], x + 2)
+        self.assertAlmostEqual(self.sketch().points[center][1], y + 1)
+
+
+class Permissions(JobCase):
+    def pages(self):
+        return ["", "reference", "sketch", "solid", "inspect", "release", "sketch/board", "reference/board", "solid/state", "archive", "panel/sketch", "release/svg", "picture/" + "0" * 64]
+
+    def test_sign_in_is_needed_everywhere(self):
+        self.client.logout()
+        for address in ["/", "/new", *(f"/jobs/{self.job.pk}/{page}" for page in self.pages())]:
+            answer = self.client.get(address)
+            self.assertEqual(answer.status_code, 302, address)
+            self.assertIn("/sign-in", answer["Location"])
+        self.assertEqual(self.client.get("/alive").status_code, 200)
+
+    def test_another_account_sees_nothing(self):
+        self.client.force_login(self.mt)
+        for page in self.pages():
+            self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/{page}").status_code, 404, page)
+        self.assertEqual(self.do("solid.material", text="brass").status_code, 404)
+        self.assertNotContains(self.client.get("/"), "Hive latch plate")
+        self.assertEqual(self.client.get(f"/jobs/{uuid.uuid4()}/sketch").status_code, 404)
+
+    def test_a_viewer_looks_but_does_not_change(self):
+        self.share(self.mt, Member.VIEWER)
+        self.client.force_login(self.mt)
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/sketch").status_code, 200)
+        answer = self.do("solid.material", text="brass")
+        self.assertEqual(answer.status_code, 403)
+        self.assertIn("not change it", answer.json()["problem"])
+        self.assertEqual(self.post("undo", {"version": 0}).status_code, 403)
+
+    def test_a_picture_belongs_to_its_job_only(self):
+        other = services.job_from_picture(self.mt, "Lid boss", "", png(), "lid.png")
+        digest = next(iter(documents_of(other)["reference"]["pictures"].values()))["digest"]
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/picture/{digest}").status_code, 404)
+        self.client.force_login(self.mt)
+        self.assertEqual(self.client.get(f"/jobs/{other.pk}/picture/{digest}")["Content-Type"], "image/png")
+
+
+class Pages(JobCase):
+    def test_every_stage_is_reachable_from_the_first_day(self):
+        empty = services.new_job(self.ro, "Feeder cap")
+        for stage in ("reference", "sketch", "solid", "inspect", "release"):
+            answer = self.client.get(f"/jobs/{empty.pk}/{stage}")
+            self.assertContains(answer, "Feeder cap")
+            self.assertContains(answer, "Next")
+
+    def test_policy_is_strict_and_nothing_is_inline(self):
+        for page in ("/", "/new", f"/jobs/{self.job.pk}/sketch", f"/jobs/{self.job.pk}/solid"):
+            answer = self.client.get(page)
+            policy = answer["Content-Security-Policy"]
+            self.assertIn("script-src 'self'", policy)
+            self.assertNotIn("unsafe", policy)
+            text = answer.content.decode()
+            self.assertNotIn(" style=", text)
+            self.assertNotIn(" onclick=", text)
+            self.assertNotRegex(text, r"<script(?![^>]*\bsrc=)[^>]*>")
+            self.assertNotRegex(text, r'(src|href)="https?://')
+
+    def test_units_follow_the_user(self):
+        self.do("sketch.dimension", kind="diameter", of=[self.first("circle")], text="25.4 mm")
+        self.client.post("/units/in")
+        self.assertContains(self.client.get(f"/jobs/{self.job.pk}/sketch"), 'value="1.0000"')
+
+    def test_names_with_html_are_only_text(self):
+        answer = self.client.post("/new", {"title": "<script>alert(1)</script>", "number": "<b>"})
+        job = Job.objects.get(title="<script>alert(1)</script>")
+        self.assertRedirects(answer, f"/jobs/{job.pk}/sketch")
+        for page in ("/", f"/jobs/{job.pk}/sketch", f"/jobs/{job.pk}/release"):
+            text = self.client.get(page).content.decode()
+            self.assertNotIn("<script>alert", text)
+            self.assertIn("&lt;script&gt;alert(1)&lt;/script&gt;", text)
+
+    def test_unknown_pages_say_so(self):
+        self.assertContains(self.client.get("/jobs/none"), "nothing at this address", status_code=404)
+
+
+class Uploads(JobCase):
+    def upload(self, data, name, **fields):
+        return self.client.post("/new", {"picture": SimpleUploadedFile(name, data), **fields})
+
+    def test_a_picture_makes_a_job(self):
+        answer = self.upload(png(), "feeder-cap.png", number="FLA-040")
+        job = Job.objects.get(number="FLA-040")
+        self.assertRedirects(answer, f"/jobs/{job.pk}/reference")
+        self.assertEqual(job.title, "feeder cap")
+        self.assertEqual(self.client.get(f"/jobs/{job.pk}/reference/board").json()["picture"]["width"], 64)
+
+    def test_bad_pictures_make_no_job(self):
+        stream = io.BytesIO()
+        Image.fromarray(np.random.default_rng(1).integers(0, 255, (300, 400), np.uint8)).save(stream, "JPEG")
+        count, blobs = Job.objects.count(), Blob.objects.count()
+        for data, name, words in ((b"these are words", "words.png", "not a picture that can be read"), (stream.getvalue()[:9000], "half.jpg", "cut off"),
+                                  (png_claiming(20000, 10000), "bomb.png", "200 megapixels"), (b"x", "nothing.png", "not a picture"), (b"PK", "job.zip", "not a job archive")):
+            answer = self.upload(data, name)
+            self.assertContains(answer, words, status_code=400)
+            self.assertNotContains(answer, "Traceback", status_code=400)
+        self.assertEqual((Job.objects.count(), Blob.objects.count()), (count, blobs))
+
+    def test_no_title_and_no_picture(self):
+        self.assertContains(self.client.post("/new", {"title": "  "}), "needs a title", status_code=400)
+
+    def test_an_archive_goes_out_and_in_again(self):
+        job = services.job_from_picture(self.ro, "Lid boss", "FLA-030", png(), "lid.png")
+        data = self.client.get(f"/jobs/{job.pk}/archive").content
+        self.assertEqual(len(archive.read(data).pictures), 1)
+        self.client.force_login(self.mt)
+        self.upload(data, "lid.zip")
+        copy = Job.objects.get(title="Lid boss", members__user=self.mt)
+        self.assertEqual(documents_of(copy)["reference"], documents_of(job)["reference"])
+
+    def test_known_lengths_on_a_stored_picture(self):
+        shot = pictures.hinge_leaf()
+        job = services.job_from_picture(self.ro, "Leaf", "", shot.jpeg, "leaf.jpg")
+        self.job = job
+        left, right = shot.camera.to_px([(0, 20), (62, 20)])
+        picks = [self.post("reference/pick", {"x": x + 3, "y": y, "reach": 14}).json() for x, y in (left, right)]
+        self.assertTrue(all(pick["edge"] for pick in picks))
+        for text, words in (("0", "longer than zero"), ("wide", "not a length")):
+            answer = self.do("reference.add_known", start=[picks[0]["x"], picks[0]["y"]], end=[picks[1]["x"], picks[1]["y"]], text=text, sigma_px=0.1)
+            self.assertIn(words, answer.json()["problem"])
+        same = self.do("reference.add_known", start=[10, 10], end=[10, 10], text="5", sigma_px=0.1)
+        self.assertIn("on the same place", same.json()["problem"])
+        self.do("reference.add_known", start=[picks[0]["x"], picks[0]["y"]], end=[picks[1]["x"], picks[1]["y"]], text="62 mm", sigma_px=0.1)
+        self.assertAlmostEqual(self.client.get(f"/jobs/{job.pk}/reference/board").json()["scale"]["mm_per_px"], 1 / 24, delta=1e-5)
+        outlines = self.post("reference/outlines", {"threshold": 0.5, "tolerance": "0.1", "speck": 1}).json()["outlines"]
+        self.assertEqual([item["hole"] for item in outlines], [False, True, True, True])
+        self.assertIn("between 0.001 and 20 mm", self.post("reference/outlines", {"tolerance": "0"}).json()["problem"])
+
+
+class Users(JobCase):
+    def test_wrong_password_is_told(self):
+        self.client.logout()
+        answer = self.client.post("/sign-in", {"username": "ro", "password": "wrong"})
+        self.assertContains(answer, "do not go together")
+        make_user("ab")
+        self.assertRedirects(self.client.post("/sign-in", {"username": "ab", "password": "hive-latch"}), "/")
