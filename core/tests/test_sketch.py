@@ -185,6 +185,17 @@ class Constraining(unittest.TestCase):
         self.assertEqual(freedom(sketch).degrees, 0)
         self.assertAlmostEqual(find_regions(sketch)[0].area, width * height, delta=1e-6 * width * height)
 
+    def test_what_is_free_is_told_with_its_direction(self):
+        sketch = tied(self.sketch, *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)])
+        self.assertEqual(freedom(sketch).degrees, 4)
+        self.assertEqual({len(ways) for ways in freedom(sketch).points.values()}, {2})
+        corner = self.sketch.curves[self.lines[0]].points[0]
+        level = tied(sketch, Constraint("fixed", (corner,)), dimension("distance", self.lines[:1], 40.0))
+        free = freedom(level)
+        self.assertEqual(free.degrees, 1)
+        for ways in free.points.values():
+            np.testing.assert_allclose(np.abs(ways), [[0, 1]], atol=1e-9)
+
     def test_sketches_read_back_from_json(self):
         sketch = tied(drawn(*parts.latch_plate()), Constraint("horizontal", [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")]))
         self.assertEqual(model.from_json(model.to_json(sketch)), sketch)

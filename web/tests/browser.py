@@ -27,6 +27,8 @@ class Board:
 
     def __init__(self, page):
         self.page = page
+        page.wait_for_selector("svg.drawing g[transform]", state="attached")
+        page.wait_for_load_state("networkidle")
 
     def pixel(self, place):
         """Screen position of a place in the plane."""

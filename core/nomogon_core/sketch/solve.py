@@ -352,17 +352,23 @@ def freedom(sketch):
         degrees += null.shape[1]
         for index, number in enumerate(unknowns):
             if null.shape[1] and np.abs(null[index]).max() > 1e-6:
-                motions[int(number)] = null[index]
+                motions[int(number)] = (int(unknowns[0]), null[index])
     points = {}
     for name, at in equations.point_at.items():
-        rows = [motions.get(int(system.unknown_of[at + axis])) for axis in (0, 1)]
-        size = max((len(row) for row in rows if row is not None), default=0)
-        if size:
-            motion = np.array([row if row is not None else np.zeros(size) for row in rows])
-            ways, strength, _ = np.linalg.svd(motion, full_matrices=False)
+        across, up = (motions.get(int(system.unknown_of[at + axis])) for axis in (0, 1))
+        if across or up:
+            ways, strength, _ = np.linalg.svd(_motion(across, up), full_matrices=False)
             points[name] = tuple(tuple(float(v) for v in ways[:, k]) for k in range(len(strength)) if strength[k] > 1e-6)
     radii = frozenset(name for name, at in equations.radius_at.items() if int(system.unknown_of[at]) in motions)
     return Freedom(degrees, points, radii)
+
+
+def _motion(across, up):
+    """How a point can move: rows x and y over the null vectors of one group of unknowns, or of two that move apart."""
+    if across and up and across[0] == up[0]:
+        return np.array([across[1], up[1]])
+    x, y = (part[1] if part else np.zeros(0) for part in (across, up))
+    return np.array([np.concatenate([x, np.zeros(len(y))]), np.concatenate([np.zeros(len(x)), y])])
 
 
 def _null_space(jacobian):

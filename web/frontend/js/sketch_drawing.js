@@ -51,7 +51,7 @@ export function createDrawing(board) {
         parts.push(shape("circle", { class: `end ${point.role === "handle" ? "handle" : free ? "free" : ""}${selected(point.id)}`, cx: x, cy: y, r: free ? 3.6 : 3.1 }));
       }
       if (chosen.has(point.id) && free) parts.push(...arrowsAt(point, [x, y]));
-      parts.push(shape("circle", { class: "hit", cx: x, cy: y, r: 8, fill: "transparent", "pointer-events": "all", "data-point": point.id }));
+      parts.push(shape("circle", { class: "hit", cx: x, cy: y, r: 8, "data-point": point.id }));
     }
   }
 
