@@ -100,7 +100,8 @@ def start():
     """Make sure that the cluster runs.
 
     Returns:
-        A text that names this cluster, for the stamps of what was written into it.
+        A text that names this cluster, for the stamps of what was written into it, and whether the server was
+        started just now.
 
     Raises:
         SetupError: the server cannot be created or does not answer.
@@ -111,12 +112,13 @@ def start():
             shutil.rmtree(folder)
         _create(folder)
     port = int(PORT_FILE.read_text()) if PORT_FILE.exists() else None
-    if not _answers(port):
+    launched = not _answers(port)
+    if launched:
         lock = folder / "data" / "postmaster.pid"
         if lock.exists() and not _alive(lock):
             lock.unlink()
         _launch(folder)
-    return PASSWORD_FILE.read_text()[:8]
+    return PASSWORD_FILE.read_text()[:8], launched
 
 
 def _alive(lock):

@@ -65,7 +65,7 @@ def start(arguments):
     parser = argparse.ArgumentParser(prog="./nomogon start")
     parser.add_argument("--port", type=int, default=FIRST_PORT)
     options = parser.parse_args(arguments)
-    prepare(web=True, demo=True)
+    launched = prepare(web=True, demo=True)
     port = free_port(options.port)
     address = f"http://127.0.0.1:{port}"
     processes = [web_server(port), worker()]
@@ -86,4 +86,5 @@ def start(arguments):
         return 0
     finally:
         stop_all(processes)
-        postgres.stop()
+        if launched:
+            postgres.stop()

@@ -86,13 +86,14 @@ def manage(*arguments, what):
 
 
 def database(demo):
-    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted."""
-    cluster = postgres.start()
+    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted; whether the server was started just now."""
+    cluster, launched = postgres.start()
     migrations = sorted(path for path in (ROOT / "web").glob("*/migrations") if path.is_dir())
     once("migrated", cluster + digest(*migrations), lambda: manage("migrate", "--noinput", what="preparing the database"))
     if demo:
         sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
         once("demo", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))
+    return launched
 
 
 def prepare(*, web=False, browser=False, demo=False):
@@ -102,6 +103,9 @@ def prepare(*, web=False, browser=False, demo=False):
         web: database and pages are needed.
         browser: headless Chromium is needed.
         demo: the demo jobs are wanted in the database.
+
+    Returns:
+        whether the database server was started just now.
 
     Raises:
         SetupError: something is missing that cannot be installed from here.
@@ -117,4 +121,5 @@ def prepare(*, web=False, browser=False, demo=False):
         compiled_loops()
         if web:
             front_end()
-            database(demo)
+            return database(demo)
+        return False

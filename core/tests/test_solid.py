@@ -14,7 +14,9 @@ import lib3mf
 import numpy as np
 import svgelements
 import trimesh
+from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepGProp import BRepGProp
+from OCP.Bnd import Bnd_Box
 from OCP.GProp import GProp_GProps
 from OCP.STEPControl import STEPControl_Reader
 
@@ -92,6 +94,15 @@ class Volumes(unittest.TestCase):
         self.assertAlmostEqual(only(rebuild.run(sketch, [base])[0]).facts.volume_mm3, flat, places=6)
         self.assertAlmostEqual(only(rebuild.run(sketch, [base, boss])[0]).facts.volume_mm3, flat + 4 * inner.area, places=6)
         self.assertAlmostEqual(only(rebuild.run(sketch, [base, pocket])[0]).facts.volume_mm3, flat - 2 * inner.area, places=6)
+
+    def test_box_of_rounded_and_turned_parts_agrees_with_the_kernels_search(self):
+        turned = rounded_polygon([(0, 0), (50, 20), (40, 45), (-10, 25)], [5, 3, 8, 2])
+        for outline, radius in ((turned, 0.0), (turned, 1.5), (hole(3, -7, 21)[0:1], 2.0)):
+            sketch = drawn(outline)
+            body = only(rebuild.run(sketch, plate_operations(sketch, 6.0, fillet=radius))[0])
+            searched = Bnd_Box()
+            BRepBndLib.AddOptimal_s(body.shape, searched, False, False)
+            np.testing.assert_allclose(body.facts.box, (searched.CornerMin().Coord(), searched.CornerMax().Coord()), atol=1e-5)
 
     def test_mass(self):
         # Densities in g/cm3: Machinery's Handbook and makers' data sheets (memory).

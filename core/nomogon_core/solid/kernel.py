@@ -24,7 +24,7 @@ from OCP.BRepTools import BRepTools
 from OCP.BinTools import BinTools
 from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.Geom import Geom_BezierCurve
-from OCP.GeomAbs import GeomAbs_Shape, GeomAbs_SurfaceType
+from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID
@@ -46,6 +46,7 @@ from nomogon_core.solid.operations import Facts
 UP = gp_Dir(0, 0, 1)
 EXACT_SURFACES = (GeomAbs_SurfaceType.GeomAbs_Plane, GeomAbs_SurfaceType.GeomAbs_Cylinder, GeomAbs_SurfaceType.GeomAbs_Cone,
                   GeomAbs_SurfaceType.GeomAbs_Sphere, GeomAbs_SurfaceType.GeomAbs_Torus)
+RULED_SURFACES = EXACT_SURFACES[:3]
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 
@@ -76,6 +77,14 @@ def parts_of(shape, kind):
     return [found.FindKey(index) for index in range(1, found.Extent() + 1)]
 
 
+def items(chain):
+    """Members of a kernel list; its own iterator takes 0.3 ms a list, so short ones are read from both ends."""
+    size = chain.Size()
+    if size == 0:
+        return []
+    return [chain.First()] if size == 1 else [chain.First(), chain.Last()] if size == 2 else list(chain)
+
+
 def faces_of(shape):
     return [TopoDS.Face(face) for face in parts_of(shape, TopAbs_FACE)]
 
@@ -84,7 +93,7 @@ def edges_with_faces(shape):
     """(edge, its faces) of every edge."""
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
-    return [(TopoDS.Edge(found.FindKey(index)), list(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)]
+    return [(TopoDS.Edge(found.FindKey(index)), items(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)]
 
 
 def shape_list(shapes):
@@ -221,20 +230,56 @@ def is_empty(shape):
 
 def facts_of(shape):
     """Facts of a body that is not empty."""
-    volume, surface, box = volume_properties(shape), GProp_GProps(), Bnd_Box()
+    volume, surface = volume_properties(shape), GProp_GProps()
     BRepGProp.SurfaceProperties_s(shape, surface)
-    BRepBndLib.AddOptimal_s(shape, box, False, False)
-    low, high = box.CornerMin(), box.CornerMax()
-    center = volume.CentreOfMass()
-    return Facts(volume.Mass(), surface.Mass(), ((low.X(), low.Y(), low.Z()), (high.X(), high.Y(), high.Z())),
-                 (center.X(), center.Y(), center.Z()), len(parts_of(shape, TopAbs_SOLID)), bool(BRepCheck_Analyzer(shape).IsValid()))
+    return Facts(volume.Mass(), surface.Mass(), tight_box(shape), volume.CentreOfMass().Coord(), len(parts_of(shape, TopAbs_SOLID)), bool(BRepCheck_Analyzer(shape).IsValid()))
 
 
-def heights(shape):
-    """Lowest and highest z."""
-    box = Bnd_Box()
-    BRepBndLib.AddOptimal_s(shape, box, False, False)
-    return box.CornerMin().Z(), box.CornerMax().Z()
+def tight_box(shape):
+    """((min x, y, z), (max x, y, z)), exact up to rounding.
+
+    A flat, cylindrical or conical face is extreme on its edges; a torus or sphere may be so where its normal
+    points along an axis. Only other curves and surfaces are left to the kernel's search, which is slow.
+    """
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    others = Bnd_Box()
+    for edge in parts_of(shape, TopAbs_EDGE):
+        points = _extreme_points(BRepAdaptor_Curve(TopoDS.Edge(edge)))
+        if points is None:
+            BRepBndLib.AddOptimal_s(edge, others, False, False)
+        else:
+            low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
+    for face in faces_of(shape):
+        surface = BRepAdaptor_Surface(face)
+        if surface.GetType() not in RULED_SURFACES and not _is_rounding(surface):
+            BRepBndLib.AddOptimal_s(face, others, False, False)
+    if not others.IsVoid():
+        low = np.minimum(low, others.CornerMin().Coord())
+        high = np.maximum(high, others.CornerMax().Coord())
+    return tuple(low.tolist()), tuple(high.tolist())
+
+
+def _extreme_points(curve):
+    """Points (n, 3) among which a line or a circular arc is extreme along every axis; None for any other curve."""
+    first, last = curve.FirstParameter(), curve.LastParameter()
+    at = [first, last]
+    if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
+        frame = curve.Circle().Position()
+        for x, y in zip(frame.XDirection().Coord(), frame.YDirection().Coord()):
+            angle = math.atan2(y, x)
+            at += [angle + math.pi * k for k in range(-4, 9) if first < angle + math.pi * k < last]
+    elif curve.GetType() != GeomAbs_CurveType.GeomAbs_Line:
+        return None
+    return np.array([curve.Value(value).Coord() for value in at])
+
+
+def _is_rounding(surface):
+    """Whether a torus patch is a quarter of a tube at most, with an upright axis, as a fillet leaves it: extreme on its edges."""
+    if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Torus:
+        return False
+    quarters = 2 * surface.FirstVParameter() / math.pi, 2 * surface.LastVParameter() / math.pi
+    within_one = math.floor(quarters[0] + 1e-6) >= math.ceil(quarters[1] - 1e-6) - 1
+    return within_one and abs(surface.Torus().Axis().Direction().Z()) > 1 - 1e-12
 
 
 def face_normal_z(face):

@@ -27,7 +27,7 @@ def carried(before, names, operation, after):
             name = names.get(face)
             if name is None:
                 continue
-            changed = list(operation.Modified(face))
+            changed = kernel.items(operation.Modified(face))
             for new in changed:
                 if live.get(new):
                     result.put(new, name)

@@ -25,6 +25,12 @@ class Body:
     names: ShapeMap = attrs.field(repr=False)
     facts: Facts
 
+    @property
+    def heights(self):
+        """Lowest and highest z."""
+        (_, _, low), (_, _, high) = self.facts.box
+        return low, high
+
 
 class Cache:
     """Results by the hash of their inputs, least recently used ones dropped."""
@@ -167,14 +173,14 @@ def _accept(name, shape, names, before=None, *, grows=None):
 def _extrude(operation, bodies, inputs):
     low, height = operation.start, operation.length
     if operation.through:
-        bottom, top = kernel.heights(_body(bodies, operation).shape)
+        bottom, top = _body(bodies, operation).heights
         low, height = bottom - OVERSHOOT_MM, top - bottom + 2 * OVERSHOOT_MM
     tools, names = [], ShapeMap()
     for region_name in operation.regions:
         face, named = kernel.face_of(inputs.loops(inputs.region(region_name)), low)
         maker = kernel.prism(face, height)
         for edge, curve in named:
-            for side in maker.Generated(edge):
+            for side in kernel.items(maker.Generated(edge)):
                 names.put(side, f"{operation.name}.side({curve})")
         names.put(maker.FirstShape(), f"{operation.name}.bottom")
         names.put(maker.LastShape(), f"{operation.name}.top")
@@ -210,7 +216,7 @@ def _combine(mode, body, tools, tool_names, bodies):
 
 def _hole(operation, bodies, inputs):
     body = _body(bodies, operation)
-    bottom, top = kernel.heights(body.shape)
+    bottom, top = body.heights
     low = bottom - OVERSHOOT_MM if operation.through else top - operation.depth
     tools, names = [], ShapeMap()
     for name in operation.centers:
@@ -230,7 +236,7 @@ def edges_by_rule(body, rule):
     """Edges of a body by a rule of EDGE_RULES: top and bottom edges bound the outermost flat faces."""
     if rule == "upright":
         return [edge for edge, _ in naming.edge_names(body.shape, body.names) if _is_upright(edge)]
-    bottom, top = kernel.heights(body.shape)
+    bottom, top = body.heights
     level = top if rule == "top" else bottom
     chosen = []
     for edge, _ in kernel.edges_with_faces(body.shape):
@@ -255,15 +261,15 @@ def _fillet(operation, bodies, inputs):
         if largest is None:
             raise OperationError("These edges cannot be rounded; choose fewer of them.")
         raise _TooLarge(f"Radius {operation.radius:.2f} mm is too large for these edges: at most {largest:.2f} mm works.", largest)
-    maker, shape = result
+    maker, shape, facts = result
     names = naming.carried([body.shape], body.names, maker, shape)
     for edge in edges:
-        for face in maker.Generated(edge):
+        for face in kernel.items(maker.Generated(edge)):
             names.put(face, f"{operation.name}.round")
     for face in kernel.faces_of(shape):
         if names.get(face) is None:
             names.put(face, f"{operation.name}.round")
-    return {**bodies, body.name: _accept(body.name, shape, names)}
+    return {**bodies, body.name: Body(body.name, shape, names, facts)}
 
 
 def _chosen_edges(operation, body):
@@ -295,8 +301,10 @@ def _try_fillet(body, edges, radius):
     if not maker.IsDone():
         return None
     shape = maker.Shape()
+    if kernel.is_empty(shape):
+        return None
     facts = kernel.facts_of(shape)
-    return (maker, shape) if facts.valid and 0 < facts.volume_mm3 < 2 * body.facts.volume_mm3 else None
+    return (maker, shape, facts) if facts.valid and 0 < facts.volume_mm3 < 2 * body.facts.volume_mm3 else None
 
 
 def _largest_radius(body, edges, too_large):
