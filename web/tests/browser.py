@@ -13,12 +13,9 @@ from django.db import connection
 from django.test import LiveServerTestCase
 from playwright.sync_api import expect, sync_playwright
 
+from launch.chromium import ARGUMENTS, CHROMIUM, SIZE
 from web.tests.helpers import make_user
 
-CHROMIUM = "/usr/bin/chromium"
-ARGUMENTS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-             "--disable-sync", "--enable-unsafe-swiftshader"]
-SIZE = {"width": 1280, "height": 800}
 HARMLESS = ("GPU stall", "GL Driver", "status of 400", "status of 409", "status of 404")
 
 
