@@ -7,7 +7,7 @@ from django.test.runner import DiscoverRunner
 
 from nomogon_web.settings import ROOT
 
-PLACES = ("core/tests", "web/tests")
+PLACES = ("core", "web")
 
 
 class Counting(unittest.TextTestResult):
@@ -26,8 +26,8 @@ class Runner(DiscoverRunner):
     """Finds the tests of core and web when no label is given, and ends with ``N passed, N failed, N skipped``."""
 
     def build_suite(self, test_labels=None, **kwargs):
-        labels = test_labels or [str(ROOT / place) for place in PLACES]
-        return super().build_suite(labels, **kwargs)
+        found = [f"{place}.tests.{path.stem}" for place in PLACES for path in sorted((ROOT / place / "tests").glob("test_*.py"))]
+        return super().build_suite(test_labels or found, **kwargs)
 
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
