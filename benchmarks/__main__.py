@@ -6,7 +6,7 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice",)
+NAMES = ("slice", "calibration")
 
 
 def main(arguments):

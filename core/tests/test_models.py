@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 
+from examples.tilted import Pinhole
 from nomogon_core.errors import CalibrationError
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.reference.models import MODELS, Rectangle, choose_model, fit_plane
@@ -16,34 +17,18 @@ PAIRS = (((10, 10), (100, 12)), ((20, 80), (22, 140)), ((10, 10), (110, 150)), (
          ((30, 20), (90, 140)), ((15, 100), (100, 60)))
 
 
-class Pinhole:
-    """A camera looking at the plane z = 0 from straight above, tilted, with radial bending."""
-
-    def __init__(self, tilt_degrees=0.0, turn=0.4, bend=0.0, focal=3600.0, height=320.0, squash=1.0):
-        tilt = math.radians(tilt_degrees)
-        about = np.array([[math.cos(turn), -math.sin(turn), 0], [math.sin(turn), math.cos(turn), 0], [0, 0, 1]])
-        lean = np.array([[1, 0, 0], [0, math.cos(tilt), -math.sin(tilt)], [0, math.sin(tilt), math.cos(tilt)]])
-        self.matrix, self.height, self.focal, self.bend, self.squash = lean @ about, height, focal, bend, squash
-
-    def px(self, places):
-        places = np.atleast_2d(np.asarray(places, float)) - (60, 80)
-        x, y, z = self.matrix @ np.column_stack([places, np.zeros(len(places))]).T
-        q = self.focal * np.column_stack([x, -y]) / (self.height - z)[:, None] * (1.0, self.squash)
-        half = math.hypot(*SIZE) / 2
-        bent = q.copy()
-        for _ in range(40):
-            bent = q / (1 + self.bend * ((bent / half) ** 2).sum(axis=1, keepdims=True))
-        return bent + ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
+def camera_at(tilt=0.0, **how):
+    return Pinhole(SIZE, tilt=tilt, **how)
 
 
 def rectangle(camera, name, size, at, random, sigma):
     x, y = at
-    corners = camera.px([(x, y + size[1]), (x + size[0], y + size[1]), (x + size[0], y), (x, y)])
+    corners = camera.to_px([(x, y + size[1]), (x + size[0], y + size[1]), (x + size[0], y), (x, y)])
     return Rectangle(name, (corners + random.normal(0, sigma, (4, 2))).tolist(), *size, sigma_px=max(sigma, 0.02), u95_mm=0.01)
 
 
 def known(camera, random, sigma, pairs=PAIRS):
-    return [KnownLength(f"L{index}", *map(tuple, camera.px(pair) + random.normal(0, sigma, (2, 2))), math.dist(*pair) + random.normal(0, 0.01), sigma_px=sigma)
+    return [KnownLength(f"L{index}", *map(tuple, camera.to_px(pair) + random.normal(0, sigma, (2, 2))), math.dist(*pair) + random.normal(0, 0.01), sigma_px=sigma)
             for index, pair in enumerate(pairs)]
 
 
@@ -53,28 +38,28 @@ class Exact(unittest.TestCase):
     random = np.random.default_rng(3)
 
     def worst(self, fit, camera):
-        return max(abs(fit.distance(*camera.px(pair))[0] - math.dist(*pair)) for pair in PAIRS)
+        return max(abs(fit.distance(*camera.to_px(pair))[0] - math.dist(*pair)) for pair in PAIRS)
 
     def test_a_card_takes_perspective_out(self):
         for tilt in (0.0, 8.0, 25.0):
-            camera = Pinhole(tilt)
+            camera = camera_at(tilt)
             fit = fit_plane("perspective", SIZE, rectangles=[rectangle(camera, "Card", CARD, (5, 5), self.random, 0.0)])
             self.assertLess(self.worst(fit, camera), 1e-5, tilt)
 
     def test_lengths_alone_take_perspective_out(self):
-        camera = Pinhole(20.0)
-        exact = [KnownLength("a", *map(tuple, camera.px(pair)), math.dist(*pair), sigma_px=0.05) for pair in PAIRS]
+        camera = camera_at(20.0)
+        exact = [KnownLength("a", *map(tuple, camera.to_px(pair)), math.dist(*pair), sigma_px=0.05) for pair in PAIRS]
         self.assertLess(self.worst(fit_plane("perspective", SIZE, lengths=exact), camera), 1e-5)
 
     def test_x_and_y_scale(self):
-        camera = Pinhole(0.0, turn=0.0, squash=1.013)
-        exact = [KnownLength("a", *map(tuple, camera.px(pair)), math.dist(*pair)) for pair in PAIRS[:2]]
+        camera = camera_at(0.0, turn=0.0, squash=1.013)
+        exact = [KnownLength("a", *map(tuple, camera.to_px(pair)), math.dist(*pair)) for pair in PAIRS[:2]]
         self.assertLess(self.worst(fit_plane("x and y scale", SIZE, lengths=exact), camera), 1e-6)
 
     def test_straight_edges_take_lens_bending_out(self):
-        camera = Pinhole(12.0, bend=0.05)
+        camera = camera_at(12.0, bend=0.05)
         card = rectangle(camera, "Sheet", A4, (-60, -20), self.random, 0.0)
-        lines = [camera.px(np.column_stack([np.linspace(-60, 200, 30), np.full(30, y)])) for y in (0.0, 60.0, 160.0)]
+        lines = [camera.to_px(np.column_stack([np.linspace(-60, 200, 30), np.full(30, y)])) for y in (0.0, 60.0, 160.0)]
         bent = fit_plane("perspective", SIZE, rectangles=[card], bend=False)
         straightened = fit_plane("perspective", SIZE, rectangles=[card], straights=lines)
         self.assertLess(self.worst(straightened, camera), 0.005)
@@ -82,7 +67,7 @@ class Exact(unittest.TestCase):
         self.assertAlmostEqual(straightened.parameters[-1], 0.05, delta=0.003)
 
     def test_similarity_agrees_with_the_closed_form(self):
-        camera = Pinhole(0.0)
+        camera = camera_at(0.0)
         lengths = known(camera, self.random, 0.1)
         one = fit_similarity(lengths)
         other = fit_plane("similarity", SIZE, lengths=lengths)
@@ -101,17 +86,17 @@ class Uncertainty(unittest.TestCase):
             lengths, rectangles = observe(camera, random)
             fit = fit_plane(model, SIZE, lengths=lengths, rectangles=rectangles)
             for pair in (((25, 30), (95, 110)), ((40, 120), (80, 40)), ((20, 60), (100, 64))):
-                read, u95 = fit.distance(*(camera.px(pair) + random.normal(0, 0.3, (2, 2))), 0.3)
+                read, u95 = fit.distance(*(camera.to_px(pair) + random.normal(0, 0.3, (2, 2))), 0.3)
                 inside += abs(read - math.dist(*pair)) <= u95
                 count += 1
         return inside / count
 
     def test_true_values_lie_inside_the_stated_interval(self):
         sigma = 0.3
-        cases = {"similarity": (Pinhole(0.0), lambda camera, random: (known(camera, random, sigma, PAIRS[:3]), [])),
-                 "x and y scale": (Pinhole(0.0, turn=0.0, squash=1.01), lambda camera, random: (known(camera, random, sigma, PAIRS[:4]), [])),
-                 "affine": (Pinhole(0.0, turn=0.2, squash=1.02), lambda camera, random: (known(camera, random, sigma, PAIRS[:6]), [])),
-                 "perspective": (Pinhole(18.0), lambda camera, random: ([], [rectangle(camera, "Card", CARD, (15, 40), random, sigma)]))}
+        cases = {"similarity": (camera_at(0.0), lambda camera, random: (known(camera, random, sigma, PAIRS[:3]), [])),
+                 "x and y scale": (camera_at(0.0, turn=0.0, squash=1.01), lambda camera, random: (known(camera, random, sigma, PAIRS[:4]), [])),
+                 "affine": (camera_at(0.0, turn=0.2, squash=1.02), lambda camera, random: (known(camera, random, sigma, PAIRS[:6]), [])),
+                 "perspective": (camera_at(18.0), lambda camera, random: ([], [rectangle(camera, "Card", CARD, (15, 40), random, sigma)]))}
         for model, (camera, observe) in cases.items():
             share = self.coverage(model, camera, observe)
             self.assertGreater(share, 0.90, model)
@@ -120,20 +105,20 @@ class Uncertainty(unittest.TestCase):
 
 class Choice(unittest.TestCase):
     def test_the_smallest_model_within_noise_is_chosen_and_says_why(self):
-        for camera, expected in ((Pinhole(0.0), "similarity"), (Pinhole(0.0, turn=0.0, squash=1.02), "x and y scale"), (Pinhole(20.0), "perspective")):
+        for camera, expected in ((camera_at(0.0), "similarity"), (camera_at(0.0, turn=0.0, squash=1.02), "x and y scale"), (camera_at(20.0), "perspective")):
             fit = choose_model(SIZE, lengths=known(camera, np.random.default_rng(2), 0.2))
             self.assertEqual(fit.model, expected)
             self.assertIn(f"The {expected} model fits all known sizes within their noise", fit.why)
 
     def test_a_wrong_length_shows_in_the_residuals(self):
-        lengths = known(Pinhole(0.0), np.random.default_rng(2), 0.2)
+        lengths = known(camera_at(0.0), np.random.default_rng(2), 0.2)
         lengths[3] = KnownLength("Wrong", lengths[3].start, lengths[3].end, lengths[3].length_mm + 2.0, sigma_px=0.2)
         fit = choose_model(SIZE, lengths=lengths)
         self.assertIn("a wrong known length is not accounted for", fit.why)
         self.assertEqual(max(fit_plane("similarity", SIZE, lengths=lengths).residuals, key=lambda item: abs(item.off_mm)).name, "Wrong")
 
     def test_refusals(self):
-        camera, random = Pinhole(0.0), np.random.default_rng(2)
+        camera, random = camera_at(0.0), np.random.default_rng(2)
         card = rectangle(camera, "Card", CARD, (5, 5), random, 0.1)
         crossed = Rectangle("Card", [card.corners[index] for index in (0, 2, 1, 3)], *CARD)
         backwards = Rectangle("Card", card.corners[::-1], *CARD)

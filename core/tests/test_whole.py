@@ -17,6 +17,7 @@ import svgelements
 
 from core.tests.specimens import drawn, plate_operations
 from examples import parts, pictures
+from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_cli.__main__ import main
 from nomogon_core import job
 from nomogon_core.advice import next_step, state_words, statuses
@@ -63,7 +64,7 @@ class CommandLine(unittest.TestCase):
     def test_exit_code_of_the_process(self):
         done = subprocess.run([sys.executable, "-m", "nomogon_cli", "trace", "none.png", "--out", "x.dxf"], capture_output=True, text=True)
         self.assertEqual((done.returncode, done.stdout), (2, ""))
-        self.assertRegex(done.stderr, "^nomogon: At least one --known .*\n$")
+        self.assertRegex(done.stderr, "^nomogon: There is no file none.png.\n$")
 
     def test_trace_writes_dxf_svg_json_and_report(self):
         for kind in ("dxf", "svg", "json"):
@@ -92,6 +93,39 @@ class CommandLine(unittest.TestCase):
         scale = json.loads(Path(self.out("i.json")).read_text())["scale"]
         self.assertEqual(len(scale["known"]), 2)
         self.assertLess(max(abs(known["off_mm"]) for known in scale["known"]), 0.03)
+
+    def test_a_tilted_photo_with_a_card(self):
+        camera = Pinhole((2000, 1500), tilt=18.0, focal=1800.0)
+        picture = Path(self.out("tilted.jpg"))
+        picture.write_bytes(shoot_beside_card(camera, parts.latch_plate(), part_at=(20, 20), card_at=(15, 105)))
+        self.assertEqual(main(["trace", str(picture), "--card", "auto", "--out", self.out("t.json")]), 0)
+        report = json.loads(Path(self.out("t.json")).read_text())
+        self.assertEqual(report["scale"]["model"], "perspective")
+        self.assertEqual(len(report["scale"]["covariance"]), 5)
+        outer, *inner = report["outlines"]
+        self.assertAlmostEqual(outer["area_mm2"], closed_area(parts.latch_plate()[0]), delta=6)
+        for outline in inner[1:]:
+            (circle,) = outline["primitives"]
+            self.assertAlmostEqual(2 * circle["radius"], 4.76, delta=max(0.05, circle["u95_mm"]))
+        rough = ",".join(f"{value:.0f}" for value in (camera.to_px([(15, 105), (100.6, 105), (100.6, 158.98), (15, 158.98)]) + 3).ravel())
+        self.assertEqual(main(["trace", str(picture), "--rectangle", f"85.6x53.98mm:{rough}", "--out", self.out("r.json")]), 0)
+        again = json.loads(Path(self.out("r.json")).read_text())
+        self.assertAlmostEqual(again["outlines"][0]["area_mm2"], outer["area_mm2"], delta=1)
+        self.assertIn("No clear edge", self.refuse("trace", str(picture), "--card", "100,100,200,100,200,160,100,160", "--out", self.out("x.dxf")))
+
+    def test_diameter_resolution_and_height(self):
+        picture, out = str(self.picture), self.out("d.json")
+        x, y = self.shot.camera.to_px([(12, 34)])[0]
+        self.assertEqual(main(["trace", picture, "--known-diameter", f"{x:.0f},{y:.0f},4.76mm", "--out", out]), 0)
+        self.assertAlmostEqual(json.loads(Path(out).read_text())["scale"]["mm_per_px"], 1 / 22, delta=2e-4)
+        self.assertEqual(main(["trace", picture, "--dpi", "558.8", "--out", out]), 0)
+        self.assertAlmostEqual(json.loads(Path(out).read_text())["scale"]["mm_per_px"], 1 / 22, delta=1e-6)
+        # Pinhole model: an edge 6 mm above the plane under a camera at 300 mm appears 300/294 as large.
+        self.assertEqual(main(["trace", picture, "--known", self.known + ",84", "--height", "6", "--camera", "300", "--out", out]), 0)
+        self.assertAlmostEqual(json.loads(Path(out).read_text())["scale"]["mm_per_px"] * 22, 294 / 300, delta=1e-4)
+        for options, words in ((["--dpi", "file"], "notes no resolution"), (["--dpi", "wide"], "must be a number"), (["--known", self.known + ",84", "--height", "6"], "go together"),
+                               (["--sheet", "B4:auto"], "must be A4, A5 or Letter"), (["--rectangle", "12:1,2"], "WIDTHxHEIGHTmm"), (["--known-diameter", "5,5,3"], "no round edge")):
+            self.assertIn(words, self.refuse("trace", picture, *options, "--out", out))
 
     def test_bad_input_is_one_sentence_and_code_2(self):
         picture, out = str(self.picture), self.out("x.dxf")

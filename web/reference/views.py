@@ -74,7 +74,8 @@ def settings_of(sent):
     keep = sent.get("keep", "all")
     if keep not in ("all", "largest") and not (isinstance(keep, list) and all(isinstance(item, list) and len(item) == 3 for item in keep)):
         raise InputError("The page sent no choice of outlines; load it again.")
-    settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep)
+    settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
+                             part=str(sent.get("part", "auto")))
     check_settings(settings)
     return settings
 
@@ -100,6 +101,7 @@ def start_trace(request, job_id):
     if fit is None:
         raise InputError("Set a known length first, so that outlines have a size.")
     settings = settings_of(sent_by(request))
-    plain = {"threshold": settings.threshold, "tolerance_mm": settings.tolerance_mm, "speck_mm2": settings.speck_mm2, "keep": settings.keep}
+    plain = {"threshold": settings.threshold, "tolerance_mm": settings.tolerance_mm, "speck_mm2": settings.speck_mm2, "keep": settings.keep,
+             "part": settings.part}
     task = services.submit(job, "trace", {"documents": {"reference": documents["reference"]}, "digest": picture["digest"], "settings": plain})
     return JsonResponse(as_json(services.wait(task)))

@@ -13,7 +13,7 @@ from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry import Arc, Line, end_directions, ends, length
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.models import Rectangle
-from nomogon_core.trace.contours import Tones, find_contours, find_tones
+from nomogon_core.trace.contours import all_tones, find_contours
 from nomogon_core.trace.fit import fit_outline
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
@@ -25,7 +25,6 @@ SAMPLES = 48
 LEAST_AREA_SHARE = 0.003
 STRAIGHT_SHARE = 0.75
 ASPECT_SLACK = 0.3
-LEAST_CONTRAST = 0.04
 
 
 def _crossing(first, second):
@@ -91,18 +90,6 @@ def arranged(corners, width_mm, height_mm):
     return corners
 
 
-def _all_tones(light):
-    """Tones of what is darker and of what is brighter than the ground."""
-    first = find_tones(light)
-    scale = first.evening.shape[1] / light.shape[1]
-    even = cv2.resize(light, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)[:first.evening.shape[0], :first.evening.shape[1]] * first.evening
-    sense = 1 if first.part_is_dark else -1
-    beyond = sense * (even - first.ground) > max(LEAST_CONTRAST, 0.25 * abs(first.part - first.ground))
-    if beyond.mean() < LEAST_AREA_SHARE:
-        return (first,)
-    return (first, Tones(first.ground, float(np.median(even[beyond])), first.evening))
-
-
 def _four_sides(contour):
     """Corners (4, 2) and how much of the contour is straight, or None."""
     fitted = fit_outline(contour.points, pixel=1.0, tolerance=1.0)
@@ -142,7 +129,7 @@ def find_rectangle(light, kind, near=None):
     width, height = SIZES_MM[kind]
     best = None
     try:
-        every = _all_tones(light)
+        every = all_tones(light)
     except TraceError as problem:
         raise CalibrationError(f"No {kind} was found: {problem}") from None
     for tones in every:

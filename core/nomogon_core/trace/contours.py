@@ -12,6 +12,8 @@ REDUCED_SIDE = 500
 SMOOTHING_PX = 1.0
 LEAST_CONTRAST = 0.015
 LEAST_SEPARATION = 3.0
+OTHER_CONTRAST = 0.04
+OTHER_SHARE = 0.002
 MOST_LOOPS = 400
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
@@ -121,6 +123,36 @@ def find_tones(light):
         raise TraceError("Part and ground are almost equally bright, so no outline can be told from noise. "
                          "Take the picture on a ground that is much lighter or darker than the part.")
     return tones
+
+
+def all_tones(light):
+    """Tones of what is darker and of what is brighter than the ground, the more striking first.
+
+    Raises:
+        TraceError: as :func:`find_tones`.
+    """
+    first = find_tones(light)
+    height, width = first.evening.shape
+    even = cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA) * first.evening
+    sense = 1 if first.part_is_dark else -1
+    beyond = sense * (even - first.ground) > max(OTHER_CONTRAST, 0.25 * abs(first.part - first.ground))
+    if beyond.mean() < OTHER_SHARE:
+        return (first,)
+    return (first, Tones(first.ground, float(np.median(even[beyond])), first.evening))
+
+
+def tones_of(light, part):
+    """Tones of the part: "auto" the more striking one, or what is "dark" or "bright" against the ground.
+
+    Raises:
+        TraceError: nothing is darker or brighter than the ground.
+    """
+    if part == "auto":
+        return find_tones(light)
+    for tones in all_tones(light):
+        if tones.part_is_dark == (part == "dark"):
+            return tones
+    raise TraceError(f"Nothing in the picture is {part}er than the ground; choose the other, or auto.")
 
 
 def even_light(light, tones):

@@ -8,12 +8,13 @@ import numpy as np
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, ends, length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.trace.contours import find_contours
+from nomogon_core.trace.contours import find_contours, tones_of
 from nomogon_core.trace.fit import contour_noise, fit_outline
 
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
+PARTS = ("auto", "dark", "bright")
 
 
 @attrs.frozen
@@ -26,6 +27,7 @@ class TraceSettings:
         speck_mm2: smaller outlines are left out.
         keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
         border: keep outlines that run along the border of the picture.
+        part: "dark" or "bright" against the ground, or "auto" for the more striking.
     """
 
     threshold: float = 0.5
@@ -33,6 +35,7 @@ class TraceSettings:
     speck_mm2: float = DEFAULT_SPECK_MM2
     keep: object = "all"
     border: bool = False
+    part: str = "auto"
 
 
 @attrs.frozen
@@ -66,6 +69,8 @@ def check_settings(settings):
     if not (math.isfinite(settings.tolerance_mm) and SMALLEST_TOLERANCE_MM <= settings.tolerance_mm <= LARGEST_TOLERANCE_MM):
         raise TraceError(f"The tolerance must lie between {SMALLEST_TOLERANCE_MM} and {LARGEST_TOLERANCE_MM:g} mm; "
                          f"{settings.tolerance_mm:g} mm came. 0.1 mm suits most parts.")
+    if settings.part not in PARTS:
+        raise TraceError(f"The part is {', '.join(PARTS)}; {settings.part!r} came.")
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
@@ -78,7 +83,7 @@ def outlines_of(light, settings, mm_per_px):
     """
     check_settings(settings)
     least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
-    contours = find_contours(light, threshold=settings.threshold, least_area_px=least)
+    contours = find_contours(light, threshold=settings.threshold, least_area_px=least, tones=tones_of(light, settings.part))
     kept = [contour for contour in contours if settings.border or not contour.touches_border]
     if not kept:
         raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")

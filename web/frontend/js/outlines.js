@@ -19,6 +19,7 @@ export function startOutlines({ board, tray, hasScale }) {
 
   const settings = () => ({
     threshold: Number(form.elements.threshold.value) / 100,
+    part: form.elements.part.value,
     tolerance: form.elements.tolerance.value,
     speck: Number(form.elements.speck.value.replace(",", ".")) || 0,
   });
