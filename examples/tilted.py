@@ -12,6 +12,7 @@ from nomogon_core.reference.decode import linear_to_srgb
 # ISO/IEC 7810 ID-1 (memory): 85.60 x 53.98 mm, corner radius 3.18 mm.
 CARD = rounded_polygon([(0, 0), (85.60, 0), (85.60, 53.98), (0, 53.98)], [3.18] * 4)
 BEND_ROUNDS = 40
+DENSE_MM = 0.5
 
 
 class Pinhole:
@@ -37,10 +38,18 @@ class Pinhole:
         return bent + ((self.size[0] - 1) / 2, (self.size[1] - 1) / 2)
 
 
+def _dense(polygon):
+    """The polygon with a place every half millimetre, since a lens bends straight sides."""
+    closed = np.vstack([polygon, polygon[:1]])
+    along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
+    places = np.unique(np.concatenate([along[:-1], np.arange(0, along[-1], DENSE_MM)]))
+    return np.column_stack([np.interp(places, along, closed[:, 0]), np.interp(places, along, closed[:, 1])])
+
+
 def _cover(camera, outlines, at):
     polygons = []
     for index, outline in enumerate(outlines):
-        points = camera.to_px(outline_points(outline, 0.002) + at)
+        points = camera.to_px(_dense(outline_points(outline, 0.002)) + at)
         polygons.append(points if (closed_area(outline) > 0) == (index == 0) else points[::-1])
     return coverage(polygons, *camera.size)
 

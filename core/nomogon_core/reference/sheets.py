@@ -19,7 +19,7 @@ from nomogon_core.trace.fit import fit_outline
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
 SIZE_U95_MM = {"card": 0.1, "A4": 1.0, "A5": 1.0, "Letter": 1.0}
-CORNER_SIGMA_PX = 0.1
+CORNER_SIGMA_PX = 0.04
 SEARCH_PX = 12.0
 SAMPLES = 48
 LEAST_AREA_SHARE = 0.003
