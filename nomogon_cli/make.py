@@ -10,6 +10,7 @@ from nomogon_cli.arguments import Parser, read_file
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import archive
 from nomogon_core.job import build_of, file_stem
+from nomogon_core.overview import checked
 from nomogon_core.quantity.units import parse_positive_length
 from nomogon_core.solid import flat, release
 
@@ -29,7 +30,7 @@ def run(arguments):
     options = parser.parse_args(arguments)
     chord = parse_positive_length(options.chord, "The chord tolerance")
     contents = archive.read(read_file(options.job), Path(options.job).name)
-    build = build_of(contents.documents)
+    build = build_of(checked(contents.documents, Path(options.job).name))
     released = _in_own_process(build.sketch, build.operations, contents.title, build.material, chord)
     folder = Path(options.out)
     if folder.exists() and not folder.is_dir():

@@ -1,8 +1,11 @@
 """A job seen as a whole: everything that the Ledger, the stage line and Next are made from, worked out once."""
 
+import copy
+
 import attrs
 
 from nomogon_core import job
+from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.reference.calibration import Calibration
 from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_findings, find_regions
@@ -36,6 +39,22 @@ class Overview:
     def problems(self):
         """(operation id, problem, suggestion) of every operation that fails."""
         return [(step["name"], step["problem"], step.get("suggestion")) for step in (self.result or {}).get("steps", []) if step["problem"]]
+
+
+def checked(documents, name="The file"):
+    """Documents from outside with what is missing filled in, worked out once so that damage shows now and not later.
+
+    Raises:
+        ArchiveError: they do not describe a job.
+    """
+    whole = {part: {**copy.deepcopy(empty), **documents.get(part, {})} for part, empty in job.EMPTY.items()}
+    try:
+        overview(whole)
+    except CoreError as problem:
+        raise ArchiveError(f"{name} is damaged: {problem}") from None
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as problem:
+        raise ArchiveError(f"{name} is damaged: its documents do not describe a job ({type(problem).__name__}: {problem}).") from None
+    return whole
 
 
 def overview(documents, result=None):

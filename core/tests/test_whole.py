@@ -25,7 +25,7 @@ from nomogon_core.errors import ArchiveError, InputError
 from nomogon_core.exchange import archive
 from nomogon_core.geometry import closed_area
 from nomogon_core.ledger import ledger, split_id
-from nomogon_core.overview import overview
+from nomogon_core.overview import checked, overview
 from nomogon_core.sketch import edit, model
 from nomogon_core.solid.operations import to_json
 
@@ -166,6 +166,14 @@ class Archives(unittest.TestCase):
         again = archive.read(data)
         self.assertEqual((again.title, again.documents), ("Lid boss", self.contents.documents))
         self.assertEqual(archive.write(again), data)
+
+    def test_damage_inside_shows_when_it_is_taken_in(self):
+        good = documents_of(drawn(*parts.hinge_leaf()))
+        self.assertEqual(checked({})["build"]["order"], [])
+        for part, content in (("sketch", {"points": {"p1": "x"}}), ("sketch", {"curves": {"c1": {"kind": "line", "points": ["p8", "p9"]}}}),
+                              ("reference", {"pictures": {"r1": {}}, "known": {"k1": {"picture": "r1"}}}), ("build", {"order": ["op1"], "operations": {"op1": {"kind": "melt"}}})):
+            with self.assertRaisesRegex(ArchiveError, "job.zip is damaged: "):
+                checked(good | {part: content}, "job.zip")
 
     def test_refusals(self):
         def packed(name, text):

@@ -6,9 +6,8 @@ from jobs.actions import documents_of, perform
 from jobs.models import Blob, Document, Job, Member
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
-from nomogon_core.job import build_of
+from nomogon_core.overview import checked
 from nomogon_core.reference.decode import decode, inspect
-from nomogon_core.sketch import model
 
 
 def new_job(user, title, number=""):
@@ -59,15 +58,13 @@ def import_archive(user, data, name):
         InputError: it cannot be read, or a picture that it names is missing.
     """
     contents = archive.read(data, name)
-    build_of(contents.documents)
-    model.from_json(contents.documents["sketch"])
+    documents = checked(contents.documents, name)
     job = new_job(user, contents.title or name, contents.number)
-    for picture in contents.documents["reference"].get("pictures", {}).values():
+    for picture in documents["reference"]["pictures"].values():
         held = contents.pictures.get(picture.get("digest"))
         if held is None:
             raise InputError(f"{name} is damaged: a picture is missing in it.")
         Blob.keep(held, inspect(held, picture.get("name", name)).media_type)
-    for part, content in contents.documents.items():
-        if content:
-            Document.objects.create(job=job, name=part, data=content)
+    for part, content in documents.items():
+        Document.objects.create(job=job, name=part, data=content)
     return job
