@@ -70,6 +70,5 @@ def environment():
     variables["PYTHONPATH"] = os.pathsep.join([str(ROOT), str(ROOT / "core"), str(ROOT / "web")])
     variables["NUMBA_CACHE_DIR"] = str(STATE / "numba")
     variables["NOMOGON_STATE"] = str(STATE)
-    variables["PYTHONDONTWRITEBYTECODE"] = variables.get("PYTHONDONTWRITEBYTECODE", "")
     variables.setdefault("OMP_NUM_THREADS", "2")
     return variables

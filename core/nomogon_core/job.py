@@ -9,7 +9,6 @@ import unicodedata
 
 import attrs
 
-from nomogon_core.errors import CalibrationError
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.sketch import model
 from nomogon_core.solid import operations as ops
@@ -52,15 +51,16 @@ def known_lengths_of(documents, picture):
 
 
 def calibration_of(documents):
-    """Calibration of the job's picture, or None while nothing is known."""
+    """Calibration of the job's picture, or None while nothing is known.
+
+    Raises:
+        CalibrationError: the stored known lengths give none; commands refuse such lengths.
+    """
     name, picture = picture_of(documents)
     lengths = known_lengths_of(documents, name)
     if not lengths:
         return None
-    try:
-        return fit_similarity(lengths.values(), origin_px=tuple(picture["origin_px"]), angle=picture["angle"])
-    except CalibrationError:
-        return None
+    return fit_similarity(lengths.values(), origin_px=tuple(picture["origin_px"]), angle=picture["angle"])
 
 
 def file_stem(title):

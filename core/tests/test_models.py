@@ -74,10 +74,6 @@ class Exact(unittest.TestCase):
         self.assertAlmostEqual(one.mm_per_px, other.mm_per_px, delta=1e-7)
         self.assertAlmostEqual(one.u_mm_per_px, other.u_mm_per_px, delta=0.02 * one.u_mm_per_px)
 
-    def test_parallax_of_a_raised_edge(self):
-        # Pinhole model: an edge at height h under a camera at height H appears H / (H - h) as large.
-        self.assertAlmostEqual(320 / (320 - 6) - 1, 0.0191, places=4)
-
 
 class Uncertainty(unittest.TestCase):
     def coverage(self, model, camera, observe):

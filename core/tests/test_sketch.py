@@ -15,7 +15,7 @@ from nomogon_core.errors import SketchError
 from nomogon_core.geometry import closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
-from nomogon_core.sketch.dimensions import measure, new_dimension
+from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
 from nomogon_core.sketch.solve import Grab, freedom, solve
@@ -195,6 +195,14 @@ class Constraining(unittest.TestCase):
         self.assertEqual(free.degrees, 1)
         for ways in free.points.values():
             np.testing.assert_allclose(np.abs(ways), [[0, 1]], atol=1e-9)
+
+    def test_uncertainty_of_a_traced_dimension(self):
+        traced = drawn(hole(0, 0, 20))
+        name = next(iter(traced.curves))
+        diameter = new_dimension(traced, "diameter", (name,))
+        self.assertAlmostEqual(traced_u95(traced, diameter, 0.001), math.hypot(2 * 0.05, 0.001 * 20))
+        by_hand, other = edit.add_circle(traced, (30, 0), 5)
+        self.assertIsNone(traced_u95(by_hand, new_dimension(by_hand, "radius", (other,)), 0.001))
 
     def test_sketches_read_back_from_json(self):
         sketch = tied(drawn(*parts.latch_plate()), Constraint("horizontal", [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")]))

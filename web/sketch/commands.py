@@ -10,7 +10,7 @@ from nomogon_core.job import calibration_of
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
-from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
+from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed, traced_u95
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.solve import Grab, solve
 from reference.commands import clean_name
@@ -136,25 +136,13 @@ def add_dimension(documents, *, kind, of, text="", unit="mm"):
     sketch = _sketch(documents)
     references = _references(sketch, of)
     measured = new_dimension(sketch, kind, references)
-    u95 = _uncertainty(documents, sketch, measured)
+    fit = calibration_of(documents)
+    u95 = traced_u95(sketch, measured, 2 * fit.u_mm_per_px / fit.mm_per_px) if fit else None
     change = constrain(sketch, attrs.evolve(measured, source="traced" if u95 else "set", u95=u95))
     if str(text).strip() and change.sketch.constraints[change.name].driving:
         change = set_value(change.sketch, change.name, _value(kind, text, unit), typed=str(text))
     _store(documents, change.sketch)
     return f"{in_words(change.sketch, change.name)} set", change.note
-
-
-def _uncertainty(documents, sketch, item):
-    """95 % uncertainty of a dimension on traced curves; None when something drawn by hand is in it."""
-    curves = [sketch.curves[name] for name in item.of if name in sketch.curves]
-    for point in (name for name in item.of if name in sketch.points):
-        owners = [curve for curve in sketch.curves.values() if point in curve.points]
-        curves += owners[:1]
-    fit = calibration_of(documents)
-    if fit is None or item.kind == "angle" or not curves or any(curve.u95 is None for curve in curves):
-        return None
-    own = math.hypot(*(curve.u95 for curve in curves)) * (2 if item.kind == "diameter" else 1)
-    return math.hypot(own, 2 * fit.u_mm_per_px / fit.mm_per_px * item.value)
 
 
 @command("sketch.set_value")

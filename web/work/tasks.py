@@ -40,7 +40,7 @@ def _up_to_the_culprit(documents, why, cancelled):
                 raise
             fails = middle
     after = [{"name": name, "facts": {}, "problem": why if index == 0 else "Not built, because the operation before it stopped.",
-              "suggestion": None, "largest": None, "suppressed": False} for index, name in enumerate(order[works:])]
+              "suggestion": None, "suppressed": False} for index, name in enumerate(order[works:])]
     return {"steps": result["steps"] + after, "bodies": result["bodies"]}, data
 
 

@@ -62,6 +62,21 @@ def new_dimension(sketch, kind, of, **fields):
     return Constraint(kind, of, value=measure(sketch, kind, of), name=f"{NAMES[kind]} {number}", **fields)
 
 
+def traced_u95(sketch, item, scale_share):
+    """95 % uncertainty of a dimension on traced curves; None when something drawn by hand, or an angle, is in it.
+
+    Args:
+        scale_share: 95 % uncertainty of the picture's scale as a share of it.
+    """
+    curves = [sketch.curves[name] for name in item.of if name in sketch.curves]
+    for point in (name for name in item.of if name in sketch.points):
+        curves += [curve for curve in sketch.curves.values() if point in curve.points][:1]
+    if item.kind == "angle" or not curves or any(curve.u95 is None for curve in curves):
+        return None
+    own = math.hypot(*(curve.u95 for curve in curves)) * (2 if item.kind == "diameter" else 1)
+    return math.hypot(own, scale_share * item.value)
+
+
 def refreshed(sketch):
     """The sketch with every reference dimension read anew."""
     constraints = {name: item if item.driving or not item.is_dimension else attrs.evolve(item, value=measure(sketch, item.kind, item.of))

@@ -146,5 +146,4 @@ class Step:
     facts: dict = attrs.field(factory=dict)
     problem: str = ""
     suggestion: float | None = None
-    largest: float | None = None
     suppressed: bool = False
