@@ -6,7 +6,7 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice", "calibration")
+NAMES = ("slice", "calibration", "trace")
 
 
 def main(arguments):

@@ -27,18 +27,59 @@ def take(page, address):
     page.screenshot(path=FOLDER / "new.png")
     for name, title, stage in VIEWS:
         page.goto(address)
-        page.locator("a.whole", has_text=title).click()
+        page.locator("a.whole", has_text=title).last.click()
         page.locator(f"[data-stage-link={stage}]").click()
         page.wait_for_load_state("networkidle")
         time.sleep(2.5 if stage == "solid" else 0.8)
         page.screenshot(path=FOLDER / f"{name}.png")
     page.goto(address)
-    page.locator("a.whole", has_text="Hive latch plate").click()
+    page.locator("a.whole", has_text="Hive latch plate").last.click()
     page.locator("[data-stage-link=reference]").click()
     page.get_by_role("tab", name="Trace").click()
     page.locator("#tray .tool", has_text="Find outlines").click()
     time.sleep(2)
     page.screenshot(path=FOLDER / "outlines.png")
+    for tab, tool, name in (("Clean up", "Steps", "clean-up"), ("Check", "Good enough?", "quality")):
+        page.get_by_role("tab", name=tab).click()
+        page.locator("#tray .tool", has_text=tool).click()
+        if name == "clean-up":
+            for kind in ("even", "holes"):
+                page.locator("#clean select").select_option(kind)
+                page.get_by_role("button", name="Add").click()
+                time.sleep(2)
+        time.sleep(2)
+        page.screenshot(path=FOLDER / f"{name}.png")
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+        time.sleep(1)
+    beside_a_card(page, address)
+
+
+def beside_a_card(page, address):
+    """A tilted sample picture whose card has been found, then traced, with its comb in Sketch; the job stays in the register."""
+    page.goto(address + "/new")
+    page.locator("select[name=sample]").select_option("hinge-leaf")
+    page.locator("select[name=way]").select_option("card")
+    page.get_by_role("button", name="Take the picture").click()
+    page.wait_for_load_state("networkidle")
+    time.sleep(1.5)
+    page.get_by_role("tab", name="Rectify").click()
+    page.keyboard.press("1")
+    box = page.locator("svg.drawing").bounding_box()
+    page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.3 * box["height"])
+    time.sleep(5)
+    page.screenshot(path=FOLDER / "card.png")
+    page.get_by_role("tab", name="Trace").click()
+    page.keyboard.press("1")
+    time.sleep(2)
+    page.get_by_role("button", name="Trace these").click()
+    time.sleep(6)
+    page.locator("[data-stage-link=sketch]").click()
+    page.wait_for_load_state("networkidle")
+    page.get_by_role("tab", name="Edit").click()
+    page.locator("#tray .tool", has_text="Edge comb").click()
+    time.sleep(2)
+    page.screenshot(path=FOLDER / "comb.png")
 
 
 def main():

@@ -2,6 +2,8 @@
 
 import math
 
+import attrs
+
 from nomogon_core.geometry import Arc, Line
 from examples.render import hole, rounded_polygon, slot
 
@@ -44,3 +46,19 @@ def _turned(curve):
     if isinstance(curve, Line):
         return Line(curve.end, curve.start)
     return Arc(curve.center, curve.radius, curve.start_angle + curve.sweep, -curve.sweep)
+
+
+@attrs.frozen
+class Sample:
+    """A sample part: its title, its number and a function that gives its outlines."""
+
+    title: str
+    number: str
+    outlines: object
+
+
+SAMPLES = {
+    "latch-plate": Sample("Hive latch plate", "FLA-014", latch_plate),
+    "hinge-leaf": Sample("Smoker hinge leaf", "FLA-021", hinge_leaf),
+    "entrance-reducer": Sample("Entrance reducer", "FLA-022", entrance_reducer),
+}

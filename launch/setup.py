@@ -77,7 +77,7 @@ def front_end():
 def compiled_loops():
     """Compile the numeric inner loops once, so that no user waits for it."""
     core = ROOT / "core" / "nomogon_core"
-    once("compiled", digest(*sorted(core.rglob("compiled*.py"))), lambda: run(
+    once("compiled", digest(*sorted(core.rglob("compiled*.py")), core / "warm.py"), lambda: run(
         VENV_PYTHON, "-m", "nomogon_core.warm", what="compiling the numeric loops", env=environment()))
 
 

@@ -4,19 +4,16 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import InputError
-from nomogon_core.quantity.units import MM_PER_INCH, parse_positive_length
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.quantity.units import parse_positive_length
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.reference.edges import UNSURE_PICK_PX, pick_edge
-from nomogon_core.reference.models import choose_model
+from nomogon_core.reference.models import choose_model, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM, find_rectangle, find_round, rectangle_from_corners
-from nomogon_core.trace.contours import all_tones
 
 PICK_SEARCH_PX = 4.0
 SMALLEST_SIGMA_PX = 0.1
 EXACT_SIGMA_PX = 0.1
 MEASURED_U95_MM = 0.05
-RESOLUTION_SHARE = 0.005
-GUESSED_DPI = (72.0, 96.0)
 
 
 def add_options(parser):
@@ -97,18 +94,14 @@ def _resolution(text, info):
         if info.dpi is None:
             raise InputError("--dpi file: the picture notes no resolution; give --dpi N or a known length.")
         across, down = info.dpi
-        if across in GUESSED_DPI and down in GUESSED_DPI:
+        if is_guessed(info.dpi):
             raise InputError(f"--dpi file: the {across:g} dpi noted in the picture are what programs write when they do not know; give --dpi N or a known length.")
     else:
         try:
             across = down = float(text)
         except ValueError:
             raise InputError(f"--dpi {text!r} must be a number, or file.") from None
-    if not (10 <= across <= 20000 and 10 <= down <= 20000):
-        raise InputError(f"--dpi {across:g}: a resolution between 10 and 20000 dots per inch was expected.")
-    base = 2000.0
-    return [KnownLength(f"Resolution {way}", (0.0, 0.0), (base * x, base * y), base * MM_PER_INCH / dpi, 0.01, RESOLUTION_SHARE * base * MM_PER_INCH / dpi)
-            for way, dpi, x, y in (("across", across, 1, 0), ("down", down, 0, 1))]
+    return resolution_lengths((across, down))
 
 
 def calibrate(options, light, info):
@@ -128,21 +121,8 @@ def calibrate(options, light, info):
         raise InputError("At least one --known X1,Y1,X2,Y2,LENGTH is needed, or a card, sheet, rectangle, diameter or resolution; without it a picture has no scale.")
     placing = {"origin_px": (0.0, light.shape[0] - 1.0)}
     straights = [[(pick.x, pick.y) for pick in (pick_edge(light, x, y, search_px=PICK_SEARCH_PX) for x, y in _numbers(text, "--straight"))] for text in options.straight]
-    if len(lengths) == 1 and not rectangles and not straights:
-        return _raised(fit_similarity(lengths, **placing), options), lengths, rectangles
     fit = choose_model((info.width, info.height), lengths=lengths, rectangles=rectangles, straights=straights, **placing)
     return _raised(fit, options), lengths, rectangles
-
-
-def other_than(rectangles, light):
-    """The part's tone where a card or sheet lies beside it: the other side of the ground, if anything is there."""
-    if not rectangles:
-        return "auto"
-    tones = all_tones(light)
-    x, y = np.mean(rectangles[0].corners, axis=0)
-    card_is_dark = light[int(y), int(x)] < tones[0].ground
-    other = [item for item in tones if item.part_is_dark != card_is_dark]
-    return ("dark" if other[0].part_is_dark else "bright") if other else "auto"
 
 
 def _raised(fit, options):
@@ -154,18 +134,16 @@ def _raised(fit, options):
     if height >= camera:
         raise InputError("--height must be less than --camera: the camera is above the part.")
     factor = 1 - height / camera
-    if hasattr(fit, "raised"):
-        return attrs.evolve(fit, raised=factor)
-    return attrs.evolve(fit, mm_per_px=fit.mm_per_px * factor, u_mm_per_px=fit.u_mm_per_px * factor)
+    return attrs.evolve(fit, raised=factor)
 
 
 def scale_record(calibration, lengths):
     """Plain data of a calibration for the report."""
     record = {
-        "model": calibration.model, "why": getattr(calibration, "why", "") or "One known length determines one scale; nothing is left over to test it.",
+        "model": calibration.model, "why": calibration.why,
         "mm_per_px": calibration.mm_per_px, "u95_mm_per_px": 2 * calibration.u_mm_per_px, "origin_px": list(calibration.origin_px),
         "known": [{"name": residual.name, "start_px": list(known.start), "end_px": list(known.end), "length_mm": known.length_mm,
                    "read_mm": residual.read_mm, "off_mm": residual.off_mm, "u95_mm": residual.u95_mm} for known, residual in zip(lengths, calibration.residuals)]}
-    if hasattr(calibration, "covariance"):
-        record |= {"parameters": list(calibration.parameters), "covariance": calibration.covariance.tolist(), "reduced_chi2": calibration.reduced_chi2}
+    record |= {"parameters": list(calibration.parameters), "covariance": calibration.covariance.tolist(), "reduced_chi2": calibration.reduced_chi2,
+               "doubt": calibration.doubt and attrs.asdict(calibration.doubt)}
     return record

@@ -1,15 +1,20 @@
 """``./nomogon trace PICTURE --known X1,Y1,X2,Y2,LENGTH --tolerance 0.1mm --out FILE``"""
 
 import json
+import math
+import time
 from pathlib import Path
 
 from nomogon_cli.arguments import Parser, read_file
-from nomogon_cli.scale import add_options, calibrate, other_than, scale_record
+from nomogon_cli.scale import add_options, calibrate, scale_record
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import drawing
 from nomogon_core.quantity.units import parse_length
-from nomogon_core.reference.decode import decode, inspect
-from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, PARTS, TraceSettings, outline_record, trace
+from nomogon_core.geometry import outline_points
+from nomogon_core.reference.decode import colours, decode, inspect
+from nomogon_core.trace.finding import SAME_COLOUR, colour_at
+from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, MODES, PARTS, TraceSettings, outline_record, trace
+from nomogon_core.trace.symmetry import find_axis
 
 FORMATS = (".dxf", ".svg", ".json")
 
@@ -22,10 +27,51 @@ def _parser():
     parser.add_argument("--out", required=True, metavar="FILE", help="ends in .dxf, .svg or .json")
     parser.add_argument("--report", metavar="REPORT.json")
     parser.add_argument("--threshold", type=float, default=0.5, help="share of the way from ground to part (0.5)")
-    parser.add_argument("--speck", type=float, default=DEFAULT_SPECK_MM2, metavar="MM2", help="smaller outlines are left out")
+    parser.add_argument("--speck", default=f"{DEFAULT_SPECK_MM2}mm2", metavar="MM2", help="smaller outlines are left out")
     parser.add_argument("--part", choices=PARTS, help="whether the part is dark or bright against the ground; by itself the more striking, or the other than a card")
-    parser.add_argument("--keep", choices=("all", "largest"), default="all")
+    parser.add_argument("--keep", default="all", metavar="all|largest|N", help="every outline, the largest, or the N largest, each with its holes")
+    parser.add_argument("--mode", choices=MODES, default="tone", help="what tells part from ground; centre follows the middle of strokes")
+    parser.add_argument("--colour", action="append", default=[], metavar="X,Y", help="a place in the picture that has the part's colour, for --mode colour; may be repeated")
+    parser.add_argument("--reach", type=float, default=SAME_COLOUR, help="how far a colour reaches, as a distance in OKLab (0.06)")
+    parser.add_argument("--flatten", action="store_true", help="level the ground's light everywhere first")
+    parser.add_argument("--symmetry", choices=("off", "auto"), default="off", help="report the mirror axis of the largest outline and its departure")
     return parser
+
+
+def _area(text):
+    """Square millimetres as typed: ``2`` or ``2mm2``.
+
+    Raises:
+        InputError: no number.
+    """
+    try:
+        return float(str(text).lower().replace("mm²", "").replace("mm2", ""))
+    except ValueError:
+        raise InputError(f"--speck {text}: square millimetres were expected, for example 2mm2.") from None
+
+
+def _keep(text):
+    if text in ("all", "largest"):
+        return text
+    if text.isdigit() and int(text):
+        return int(text)
+    raise InputError(f"--keep {text}: all, largest or a number of outlines was expected.")
+
+
+def _place(text):
+    try:
+        x, y = (float(part) for part in text.split(","))
+    except ValueError:
+        raise InputError(f"--colour {text}: a place X,Y in pixels was expected.") from None
+    return x, y
+
+
+def _told(outline, mm_per_px):
+    """An outline's record, with how many of each kind and its deviations in pixels."""
+    record = outline_record(outline)
+    del record["comb"]
+    kinds = [item["kind"] for item in record["primitives"]]
+    return record | {"kinds": {kind: kinds.count(kind) for kind in sorted(set(kinds))}, "max_dev_px": outline.max_dev_mm / mm_per_px, "rms_dev_px": outline.rms_dev_mm / mm_per_px}
 
 
 def run(arguments):
@@ -38,13 +84,21 @@ def run(arguments):
     kind = Path(options.out).suffix.lower()
     if kind not in FORMATS:
         raise InputError(f"--out {options.out}: the name must end in .dxf, .svg or .json.")
-    tolerance = parse_length(options.tolerance)
+    tolerance, speck, keep = parse_length(options.tolerance), _area(options.speck), _keep(options.keep)
     data, name = read_file(options.picture), Path(options.picture).name
     light = decode(data, name)
     calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
-    settings = TraceSettings(options.threshold, tolerance, options.speck, options.keep, part=options.part or other_than(rectangles, light))
-    outlines = trace(light, calibration, settings)
-    report = {"scale": scale_record(calibration, lengths), "outlines": [outline_record(outline) for outline in outlines]}
+    colour = colours(data, name) if options.mode == "colour" else None
+    picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
+    settings = TraceSettings(options.threshold, tolerance, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
+                             colours=picked, reach=options.reach)
+    begin = time.perf_counter()
+    outlines = trace(light, calibration, settings, things=[item.corners for item in rectangles], colour=colour)
+    report = {"scale": scale_record(calibration, lengths), "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],
+              "seconds": round(time.perf_counter() - begin, 3)}
+    if options.symmetry == "auto":
+        axis = find_axis(outline_points(outlines[0].curves, 0.1 * calibration.mm_per_px))
+        report["symmetry"] = {"point_mm": list(axis.point), "angle_degrees": math.degrees(axis.angle), "rms_mm": axis.rms, "largest_mm": axis.largest}
     curves = [outline.curves for outline in outlines]
     if kind == ".dxf":
         data = drawing.dxf(curves)

@@ -4,6 +4,7 @@ import json
 
 import attrs
 
+from nomogon_core.measuring import suggest
 from nomogon_core.quantity.units import format_length
 
 STAGES = ("reference", "sketch", "solid", "inspect", "release")
@@ -115,15 +116,36 @@ def next_step(view, stage):
 
 
 def _next_picture(view, stage):
+    if view.calibration is not None and stage == "reference":
+        advice = _next_calibration(view)
+        if advice:
+            return advice
     if view.sketch.curves:
         return None
     if view.picture is None:
         return Advice("Drop a picture of the part on the Board, or draw the part by hand in Sketch.", (Action("Open Sketch", stage="sketch"),))
     if view.calibration is None:
         return Advice("Say how large the picture is: click two edges that you have measured, then type how long that is.",
-                      (Action("Pick a known length", stage="reference", tool="known"),))
+                      (Action("Pick a known length", stage="reference", tool="known"), Action("Find a bank card", stage="reference", tool="card")))
     return Advice(f"The scale is good to ±{view.calibration.u95_at_reach():.2f} mm over the known length. Find the outlines of the part.",
                   (Action("Find outlines", stage="reference", tool="outlines"), Action("Draw by hand", stage="sketch")))
+
+
+def _next_calibration(view):
+    """What would make the calibration better, if anything would."""
+    fit = view.calibration
+    if fit.doubt:
+        return Advice(f"{fit.doubt.name} disagrees with the others by {fit.doubt.off_mm:+.2f} mm. Measure it again and type over it, or leave it out.",
+                      (Action("Leave it out", command="reference.use_known", arguments={"name": fit.doubt.key, "used": False}),))
+    if all(item.name.startswith("Resolution") for item in fit.residuals):
+        return Advice("The scale comes from the scan's resolution alone, and scanners are off by up to half a percent. Confirm it by one known length.",
+                      (Action("Pick a known length", stage="reference", tool="known"),))
+    found = suggest(view)
+    if found is None:
+        return None
+    return Advice(f"Measure this next: the length marked on the Board, about {found.about_mm:.1f} mm. It would bring the sizes of the sketch from "
+                  f"±{found.before_u95_mm:.2f} to ±{found.after_u95_mm:.2f} mm, as the scale may differ across and up.",
+                  (Action("Measure this", stage="reference", tool="next"), Action("Open Sketch", stage="sketch")))
 
 
 def _next_sketch(view, stage):

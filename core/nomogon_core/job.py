@@ -4,17 +4,23 @@ A job has three documents, each plain JSON: ``reference`` (pictures, known lengt
 ``sketch`` and ``build`` (operations in order, material).
 """
 
+import json
+import math
 import re
 import unicodedata
+from functools import lru_cache
 
 import attrs
 
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.errors import CalibrationError
+from nomogon_core.reference.calibration import MODELS, KnownLength
+from nomogon_core.reference.models import Rectangle, choose_model, fit_plane, resolution_lengths
+from nomogon_core.reference.sheets import Round
 from nomogon_core.sketch import model
 from nomogon_core.solid import operations as ops
 
 EMPTY = {
-    "reference": {"pictures": {}, "known": {}, "traces": {}, "next_number": 1},
+    "reference": {"pictures": {}, "active": "", "known": {}, "traces": {}, "next_number": 1},
     "sketch": {"points": {}, "curves": {}, "constraints": {}, "next_number": 1},
     "build": {"operations": {}, "order": [], "material": "PLA", "next_number": 1},
 }
@@ -37,30 +43,104 @@ def build_of(documents):
     return Build(model.from_json(documents.get("sketch") or {}), operations, material if material in ops.DENSITIES else "PLA")
 
 
-def picture_of(documents):
-    """(id, plain data) of the job's picture, or (None, None)."""
-    pictures = documents["reference"]["pictures"]
-    name = next(iter(pictures), None)
+def picture_of(documents, name=None):
+    """(id, plain data) of a picture, or of the one worked on; (None, None) without any."""
+    reference = documents["reference"]
+    pictures = reference["pictures"]
+    name = name or reference.get("active")
+    if name not in pictures:
+        name = next(iter(pictures), None)
     return name, pictures.get(name)
 
 
-def known_lengths_of(documents, picture):
-    """The known lengths of a picture by id."""
-    return {name: KnownLength(item["name"], tuple(item["start"]), tuple(item["end"]), item["length_mm"], item["sigma_px"], item["gauge_u95_mm"])
-            for name, item in documents["reference"]["known"].items() if item["picture"] == picture}
+@attrs.frozen
+class Observations:
+    """What is known of a picture: gauged lengths (a diameter counts as two), rectangles of known size, straight edges."""
+
+    lengths: tuple = ()
+    rectangles: tuple = ()
+    straights: tuple = ()
+
+    def __bool__(self):
+        return bool(self.lengths or self.rectangles)
 
 
-def calibration_of(documents):
-    """Calibration of the job's picture, or None while nothing is known.
+def _lengths(key, item):
+    kind = item.get("kind", "length")
+    if kind == "resolution":
+        return resolution_lengths(item["dpi"], key)
+    if kind == "diameter":
+        pairs = Round(tuple(item["center"]), tuple(item["half_axes"]), item["angle"]).diameters()
+        return [KnownLength(item["name"], tuple(map(float, a)), tuple(map(float, b)), item["length_mm"], item["sigma_px"], item["gauge_u95_mm"], key) for a, b in pairs]
+    return [KnownLength(item["name"], tuple(item["start"]), tuple(item["end"]), item["length_mm"], item["sigma_px"], item["gauge_u95_mm"], key)]
+
+
+def observations(known):
+    """:class:`Observations` of stored known lengths by id; what is left out or only checks is passed over."""
+    lengths, rectangles, straights = [], [], []
+    for key, item in known.items():
+        kind = item.get("kind", "length")
+        if not item.get("used", True) or kind == "check":
+            continue
+        if kind == "rectangle":
+            rectangles.append(Rectangle(item["name"], tuple(map(tuple, item["corners"])), item["width_mm"], item["height_mm"], item["sigma_px"], item["gauge_u95_mm"], key))
+        elif kind == "straight":
+            straights.append(tuple(map(tuple, item["places"])))
+        else:
+            lengths += _lengths(key, item)
+    return Observations(tuple(lengths), tuple(rectangles), tuple(straights))
+
+
+def known_of(documents, picture):
+    """Stored known lengths, checks and straight edges of a picture by id."""
+    return {key: item for key, item in documents["reference"]["known"].items() if item["picture"] == picture}
+
+
+def things_of(documents):
+    """Corners in pixels of the cards and sheets in the picture worked on: they are no part to trace."""
+    return [item["corners"] for item in known_of(documents, picture_of(documents)[0]).values() if item.get("thing")]
+
+
+def calibration_of(documents, name=None):
+    """Calibration of a picture, or of the one worked on; None while nothing is known.
 
     Raises:
-        CalibrationError: the stored known lengths give none; commands refuse such lengths.
+        CalibrationError: what is known gives none; commands refuse such lengths.
     """
-    name, picture = picture_of(documents)
-    lengths = known_lengths_of(documents, name)
-    if not lengths:
+    name, picture = picture_of(documents, name)
+    if picture is None:
         return None
-    return fit_similarity(lengths.values(), origin_px=tuple(picture["origin_px"]), angle=picture["angle"])
+    placing = {key: picture[key] for key in ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm") if key in picture}
+    return _calibration(json.dumps([placing, known_of(documents, name)], sort_keys=True))
+
+
+@lru_cache(maxsize=64)
+def _calibration(text):
+    picture, known = json.loads(text)
+    told = observations(known)
+    if not told:
+        return None
+    size, wanted = (picture["width"], picture["height"]), picture.get("model", "auto")
+    common = {"lengths": told.lengths, "rectangles": told.rectangles, "straights": told.straights, "origin_px": tuple(picture["origin_px"]), "angle": picture["angle"]}
+    if wanted in MODELS:
+        fit = attrs.evolve(fit_plane(wanted, size, **common), why=f"The {wanted} model was chosen by hand.")
+    else:
+        fit = choose_model(size, **common)
+    return attrs.evolve(fit, at_mm=tuple(picture.get("at_mm", (0.0, 0.0))), flipped=picture.get("flipped", False), raised=raised_factor(picture))
+
+
+def raised_factor(picture):
+    """1 - height / camera distance of a picture whose part stands above the plane of what is known (pinhole model).
+
+    Raises:
+        CalibrationError: the height is not below the camera.
+    """
+    height, camera = picture.get("height_mm", 0.0), picture.get("camera_mm", 0.0)
+    if not height:
+        return 1.0
+    if not (math.isfinite(camera) and camera > height > 0):
+        raise CalibrationError("The camera must be farther above the plane than the part's edge; give both heights in the same unit.")
+    return 1 - height / camera
 
 
 def file_stem(title):

@@ -4,8 +4,10 @@ import math
 
 import numpy as np
 
-from nomogon_core.trace.contours import find_contours
-from nomogon_core.trace.fit import fit_outline
+from nomogon_core.trace.centre_lines import centre_lines
+from nomogon_core.trace.compiled_fit import fit_cubic
+from nomogon_core.trace.contours import find_contours, find_tones
+from nomogon_core.trace.fit import fit_open, fit_outline
 
 
 def main():
@@ -18,6 +20,11 @@ def main():
     angle = np.linspace(0, 2 * math.pi, 400, endpoint=False)
     radius = 60 + 6 * np.sin(5 * angle)
     fit_outline(np.column_stack([radius * np.cos(angle), radius * np.sin(angle)]), pixel=1.0, tolerance=0.8)
+    fit_open(np.column_stack([4 * angle, 6 * np.sin(angle)]) * 10, pixel=1.0, tolerance=0.3)
+    half = np.linspace(0, math.pi / 2, 40)
+    fit_cubic(np.column_stack([np.cos(half), np.sin(half)]), np.array([1.0, 0.0]), np.array([0.0, 1.0]), np.array([0.0, 1.0]), np.array([1.0, 0.0]), False, True, 6, math.inf)
+    stroke = (0.8 - 0.7 * (np.abs(across - 100 - 20 * np.sin(down / 30)) < 4)).astype(np.float32)
+    centre_lines(stroke, find_tones(stroke))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,8 @@ import numpy as np
 from examples.tilted import Pinhole
 from nomogon_core.errors import CalibrationError
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.models import MODELS, Rectangle, choose_model, fit_plane
+from nomogon_core.reference.calibration import MODELS
+from nomogon_core.reference.models import Rectangle, choose_model, fit_plane
 
 SIZE = (4000, 3000)
 # ISO/IEC 7810 ID-1 (memory) and ISO 216.
@@ -110,7 +111,9 @@ class Choice(unittest.TestCase):
         lengths = known(camera_at(0.0), np.random.default_rng(2), 0.2)
         lengths[3] = KnownLength("Wrong", lengths[3].start, lengths[3].end, lengths[3].length_mm + 2.0, sigma_px=0.2)
         fit = choose_model(SIZE, lengths=lengths)
-        self.assertIn("a wrong known length is not accounted for", fit.why)
+        self.assertEqual(fit.doubt.name, "Wrong")
+        self.assertAlmostEqual(fit.doubt.off_mm, 2.0, delta=3 * fit.doubt.u95_mm)
+        self.assertIn("but Wrong, which disagrees by", fit.why)
         self.assertEqual(max(fit_plane("similarity", SIZE, lengths=lengths).residuals, key=lambda item: abs(item.off_mm)).name, "Wrong")
 
     def test_refusals(self):

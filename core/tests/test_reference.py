@@ -69,7 +69,7 @@ class Decode(unittest.TestCase):
     def test_bad_files_are_refused_in_words(self):
         whole = encoded(np.random.default_rng(1).integers(0, 255, (200, 300), np.uint8), "JPEG")
         png = encoded(self.grey, "PNG")
-        for data, words in ((b"hello, this is text", "not PNG, JPEG, WebP or TIFF"), (b"", "empty"), (whole[:len(whole) // 2], "cut off"),
+        for data, words in ((b"hello, this is text", "not PNG, JPEG, WebP, TIFF, BMP, GIF, HEIC or AVIF"), (b"", "empty"), (whole[:len(whole) // 2], "cut off"),
                             (png[:-20], "cut off|damaged"), (png_claiming(20000, 10000), "200 megapixels"), (encoded(self.grey[:8], "PNG"), "at least 16")):
             with self.assertRaisesRegex(PictureError, words):
                 decode(data, "picture.png")
@@ -108,7 +108,7 @@ class Similarity(unittest.TestCase):
         places = [(pick.x, pick.y) for pick in picks]
         fit = fit_similarity([KnownLength("Card width", places[0], places[1], 85.60)])
         height = math.dist(*fit.to_mm(places[2:]))
-        self.assertAlmostEqual(height, 53.98, delta=max(0.02, fit.distance_u95(53.98)))
+        self.assertAlmostEqual(height, 53.98, delta=max(0.02, fit.distance(places[2], places[3])[1]))
 
     def test_scan_resolution(self):
         # A scan at N dpi has 25.4 / N mm a pixel, by definition.
@@ -122,7 +122,7 @@ class Similarity(unittest.TestCase):
             ends = np.array([[0, 0], [800, 0]]) + random.normal(0, sigma, (2, 2))
             fit = fit_similarity([KnownLength("a", ends[0], ends[1], 80 + random.normal(0, 0.01), sigma_px=sigma)])
             other = np.array([[100, 100], [100, 600]]) + random.normal(0, sigma, (2, 2))
-            inside += abs(math.dist(*fit.to_mm(other)) - 50) <= fit.distance_u95(50, sigma)
+            inside += abs(math.dist(*fit.to_mm(other)) - 50) <= fit.distance(*other, sigma)[1]
         self.assertGreater(inside / 400, 0.92)
         self.assertLess(inside / 400, 0.99)
 

@@ -3,6 +3,8 @@
 import threading
 from collections import OrderedDict
 
+from django.urls import reverse
+
 from jobs.actions import documents_of, role_of
 from jobs.models import Member
 from jobs.trays import TRAYS
@@ -12,6 +14,7 @@ from nomogon_core.overview import overview
 from nomogon_core.quantity.units import format_length
 from nomogon_core.sketch.drawing import draw, draw_findings, draw_regions
 from nomogon_core.solid.operations import DENSITIES, EDGE_RULES
+from reference.underlays import underlays
 from work import services
 
 STAGE_TITLES = {"reference": "Reference", "sketch": "Sketch", "solid": "Solid", "inspect": "Inspect", "release": "Release"}
@@ -60,7 +63,7 @@ def frame(request, job, stage):
     unit = unit_of(request)
     view = view_of(job)
     return panel_context(job, view, stage, unit) | sheet_context(job, view, unit) | {
-        "turns": TRAYS.get(stage, ()),         "view": view, "can_change": role_of(job, request.user) in (Member.OWNER, Member.EDITOR), "initials": initials(request.user)}
+        "turns": TRAYS.get(stage, ()), "view": view, "can_change": role_of(job, request.user) in (Member.OWNER, Member.EDITOR), "initials": initials(request.user)}
 
 
 def initials(user):
@@ -110,12 +113,12 @@ def sheet_context(job, view, unit):
 def sketch_board(job, documents, unit):
     """Everything that the Sketch Board draws."""
     view = view_of(job, documents)
-    picture, fit = view.picture, view.calibration
+
+    def address(picture, digest, key):
+        return reverse("picture", args=[job.pk, digest]) if digest else reverse("reference-flat", args=[job.pk, picture, key])
     return {
         "version": job.version, "drawing": draw(view.sketch, view.freedom, unit), "regions": draw_regions(view.sketch, view.regions),
-        "findings": draw_findings(view.findings), "degrees": view.freedom.degrees,
-        "picture": {"digest": picture["digest"], "width": picture["width"], "height": picture["height"], "matrix": list(fit.px_matrix())}
-        if picture and fit else None,
+        "findings": draw_findings(view.findings), "degrees": view.freedom.degrees, "pictures": underlays(documents, address),
     }
 
 

@@ -11,7 +11,8 @@ def command_for(row_id, text, unit):
     """
     kind, rest = split_id(row_id)
     if kind == "known":
-        return "reference.set_known", {"name": rest, "text": text, "unit": unit}
+        name, _, side = rest.partition(":")
+        return "reference.set_known", {"name": name, "text": text, "unit": unit, "side": side}
     if kind == "dimension":
         return "sketch.set_value", {"name": rest, "text": text, "unit": unit}
     name, _, field = rest.partition(":")

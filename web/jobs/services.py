@@ -1,12 +1,17 @@
 """Making, copying in and writing out whole jobs."""
 
+import secrets
+
 from django.db import transaction
 
+from examples import samples
+from examples.parts import SAMPLES
 from jobs.actions import documents_of, perform
 from jobs.models import Blob, Document, Job, Member
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
 from nomogon_core.overview import checked
+from nomogon_core.reference import vector
 from nomogon_core.reference.decode import decode, inspect
 
 
@@ -20,26 +25,51 @@ def new_job(user, title, number=""):
     return job
 
 
-def add_picture(job, user, data, name):
-    """Keep a picture and put it into the job.
+def _number(text, what):
+    try:
+        return float(str(text).replace(",", "."))
+    except ValueError:
+        raise InputError(f"{what} {text!r} is no number.") from None
+
+
+def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
+    """Keep a picture and put it into the job; a drawing (SVG, DXF, PDF) is rendered first.
+
+    Args:
+        dpi, page: of a drawing.
+        told: ``taken_from``, ``licence`` and ``stand_in`` of the picture.
 
     Raises:
         InputError: it cannot be read as a picture; the job stays as it was.
     """
+    drawn = vector.is_drawing(name)
+    if drawn:
+        data = vector.render(data, name, _number(dpi, "The resolution"), int(_number(page, "The page"))).png
     info = inspect(data, name)
     decode(data, name)
     blob = Blob.keep(data, info.media_type)
     return perform(job.pk, user, None, "reference.add_picture", {
         "name": name, "digest": blob.digest, "media_type": info.media_type, "width": info.width, "height": info.height,
-        "dpi": list(info.dpi) if info.dpi else None})
+        "dpi": list(info.dpi) if info.dpi else None, "drawn": drawn, **told})
 
 
 @transaction.atomic
-def job_from_picture(user, title, number, data, name):
+def job_from_picture(user, title, number, data, name, **told):
     """A new job with its picture; nothing is made when the picture is refused."""
     job = new_job(user, title, number)
-    add_picture(job, user, data, name)
+    add_picture(job, user, data, name, **told)
     return job
+
+
+def job_from_sample(user, part, way, dpi="300", turn="0"):
+    """A new job with a picture of a sample part, as taken by a stand-in.
+
+    Raises:
+        InputError: there is no such part, way or resolution.
+    """
+    picture = samples.take(part, way, dpi=int(_number(dpi, "The resolution")), turn_degrees=_number(turn, "The turn"), seed=secrets.randbelow(2**31))
+    return job_from_picture(user, SAMPLES[part].title, SAMPLES[part].number, picture.data, picture.name, taken_from=samples.MADE_FOR, licence=samples.LICENCE,
+                            stand_in={"part": part, "px_from_mm": picture.px_from_mm.ravel().tolist()})
 
 
 def export_archive(job):

@@ -5,23 +5,47 @@ TRAYS = {
         {"name": "Measure", "tools": (
             ("known", "Between edges", "Click the first edge of a length that you have measured; it is found to a fraction of a pixel."),
             ("known-exact", "Between points", "Click the first of two points that you know the distance of; they are taken as clicked."),
-            ("level", "Level by edge", "Click two places on a straight edge that should lie level or upright."))},
+            ("diameter", "Round edge", "Click inside a round edge whose diameter you have measured."),
+            ("resolution", "Scan's dpi", ""))},
+        {"name": "Rectify", "tools": (
+            ("card", "Bank card", "Click on a bank card (85.60 × 53.98 mm) that lies in the plane of the part."),
+            ("sheet", "Sheet", "Click on a sheet of paper that lies under or beside the part."),
+            ("rectangle", "Rectangle", "Click the four corners of a rectangle that you have measured, in order around it."),
+            ("straight", "Straight edge", "Click both ends of an edge that is straight in reality; it takes lens bending out."))},
+        {"name": "Check", "tools": (
+            ("check", "Distance", "Click two edges; the picture's reading stands in the Ledger beside your gauge's."),
+            ("check-round", "Diameter", "Click inside a round edge."),
+            ("check-angle", "Angle", "Click the corner, then a place on each of its two sides."),
+            ("quality", "Good enough?", "How good the picture is, and what would make it better."))},
+        {"name": "Place", "tools": (
+            ("level", "Level by edge", "Click two places on a straight edge that should lie level or upright."),
+            ("origin", "Origin", "Click the place that should be the origin."),
+            ("axis", "Mirror axis", ""),
+            ("pictures", "Pictures", "All pictures of the job: which one to work on, how each lies, what is shown."))},
+        {"name": "Clean up", "tools": (
+            ("clean", "Steps", "Clean-up steps; the picture itself stays as it is."),
+            ("crop", "Crop", "Drag a box over what should stay."),
+            ("erase", "Erase", "Drag over what should become ground."),
+            ("paint", "Paint", "Drag over what should become part."))},
         {"name": "Trace", "tools": (("outlines", "Find outlines", "Move the threshold until the outlines sit on the edges; click an outline to leave it out or keep it."),)},
         {"name": "View", "tools": (("fit", "Whole picture", ""), ("closer", "Closer", ""), ("farther", "Farther", ""))},
     ),
     "sketch": (
         {"name": "Draw", "tools": (
-            ("line", "Line", "Click where the line begins; ends and centres nearby are caught."),
+            ("line", "Line", "Click where the line begins; ends nearby and the picture's edges are caught, unless Alt is held."),
             ("arc", "Arc", "Click where the arc begins, then where it ends, then a place between."),
             ("circle", "Circle", "Click the centre, then a place on the rim."),
             ("spline", "Spline", "Click places along the curve; Enter ends it."),
-            ("rectangle", "Rectangle", "Click two opposite corners."))},
+            ("rectangle", "Rectangle", "Click two opposite corners."),
+            ("follow", "Follow edge", "Click an edge of the picture, then another place on it; the edge between is followed."),
+            ("round", "Round edge", "Click inside a round edge of the picture; a circle is put on it."))},
         {"name": "Edit", "tools": (
             ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),
             ("remove", "Delete", "Click what should go; what hangs on it goes along."),
             ("construction", "Construction", "Click a curve to make it construction or outline."),
             ("join", "Join ends", "Click the first loose end, then the second."),
-            ("fit", "Whole sketch", ""))},
+            ("fit", "Whole sketch", ""),
+            ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."))},
         {"name": "Tie", "tools": (
             ("coincident", "Coincident", "Click two points that should be one place."),
             ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),

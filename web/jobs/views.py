@@ -7,6 +7,8 @@ from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from examples.parts import SAMPLES
+from examples.samples import WAYS
 from jobs import actions, quantities, services
 from jobs.access import job_for
 from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_of
@@ -14,6 +16,7 @@ from jobs.models import Blob, Job
 from jobs.problems import Forbidden, Stale
 from jobs.requests import number_from, sent_by
 from nomogon_core.advice import STAGES
+from nomogon_core.devices.scanner import RESOLUTIONS
 from nomogon_core.errors import CoreError, InputError
 from nomogon_core.job import file_stem
 from reference.pictures import display_copy
@@ -45,28 +48,35 @@ def _view_box(box):
     return f"{left - room:.3f} {-high - room:.3f} {right - left + 2 * room:.3f} {high - low + 2 * room:.3f}"
 
 
+def _new_context(request):
+    return {"initials": initials(request.user), "unit": unit_of(request), "samples": SAMPLES.items(), "ways": WAYS.items(), "resolutions": RESOLUTIONS}
+
+
 @require_http_methods(["GET", "POST"])
 def new(request):
     """A new job from a picture or an archive, or an empty one to draw in by hand."""
     if request.method == "GET":
-        return render(request, "new.html", {"initials": initials(request.user), "unit": unit_of(request)})
+        return render(request, "new.html", _new_context(request))
     title, number = request.POST.get("title", ""), request.POST.get("number", "")
     try:
         if "nomogon.too_large" in request.META:
             raise InputError(f"The file has {request.META['nomogon.too_large'] / 1e6:.0f} MB; at most 96 MB are taken. Reduce the picture and drop it again.")
         upload = request.FILES.get("picture")
-        if upload is None:
+        if request.POST.get("sample"):
+            job = services.job_from_sample(request.user, *(request.POST.get(name, "") for name in ("sample", "way", "dpi", "turn")))
+        elif upload is None:
             job = services.new_job(request.user, title, number)
         elif upload.name.lower().endswith((".zip", ".nomogon")):
             job = services.import_archive(request.user, upload.read(), upload.name)
         else:
             stem = upload.name.rsplit(".", 1)[0].replace("-", " ").replace("_", " ")
-            job = services.job_from_picture(request.user, title or stem, number, upload.read(), upload.name)
+            told = {name: " ".join(request.POST.get(name, "").split())[:400] for name in ("taken_from", "licence")}
+            drawing = {"dpi": request.POST.get("drawing_dpi") or 300, "page": request.POST.get("page") or 1}
+            job = services.job_from_picture(request.user, title or stem, number, upload.read(), upload.name, **told, **drawing)
     except CoreError as problem:
-        return render(request, "new.html", {"problem": str(problem), "title": title, "number": number, "initials": initials(request.user),
-                                            "unit": unit_of(request)}, status=400)
+        return render(request, "new.html", _new_context(request) | {"problem": str(problem), "title": title, "number": number}, status=400)
     refresh_summary(job, actions.documents_of(job))
-    return redirect("reference" if request.FILES.get("picture") else "sketch", job.pk)
+    return redirect("reference" if request.FILES.get("picture") or request.POST.get("sample") else "sketch", job.pk)
 
 
 @require_GET
@@ -103,7 +113,7 @@ def do(request, job_id, name):
     arguments = sent.get("arguments", {})
     if not isinstance(arguments, dict):
         raise InputError("The page sent something that cannot be read; load it again.")
-    if name == "reference.accept_trace":
+    if name in ("reference.accept_trace", "reference.trace_again"):
         arguments["job"] = str(job.pk)
     done = actions.perform(job.pk, request.user, int(number_from(sent, "version")), name, arguments)
     return _answer(request, job, done, sent.get("stage"))
@@ -171,11 +181,11 @@ def archive(request, job_id):
 def picture(request, job_id, digest):
     """A picture of the job; it never changes under its digest."""
     job = job_for(request, job_id)
-    held = [item["digest"] for item in actions.documents_of(job)["reference"]["pictures"].values()]
-    blob = Blob.objects.filter(pk=digest).first() if digest in held else None
+    held = next((item for item in actions.documents_of(job)["reference"]["pictures"].values() if item["digest"] == digest), None)
+    blob = Blob.objects.filter(pk=digest).first() if held else None
     if blob is None:
         raise Http404("no such picture")
-    data, media_type = display_copy(digest, bytes(blob.data), blob.media_type)
+    data, media_type = display_copy(held, bytes(blob.data), blob.media_type)
     answer = HttpResponse(data, content_type=media_type)
     answer["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer

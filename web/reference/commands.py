@@ -1,21 +1,32 @@
 """Commands of the Reference stage."""
 
 import math
+from functools import wraps
 
 import attrs
+import numpy as np
 
 from jobs.actions import command
 from nomogon_core.errors import InputError
+from nomogon_core.follow import follow_picture
 from nomogon_core.geometry import bounds
-from nomogon_core.job import calibration_of, known_lengths_of, picture_of
-from nomogon_core.quantity.units import format_length, parse_positive_length
-from nomogon_core.reference.calibration import GAUGE_U95_MM, fit_similarity
-from nomogon_core.sketch import edit, model
-from nomogon_core.sketch.solve import solve
+from nomogon_core.job import calibration_of, picture_of
+from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
+from nomogon_core.reference.calibration import GAUGE_U95_MM, MODELS, level_angle
+from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
+from nomogon_core.reference.models import is_guessed, resolution_lengths
+from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
+from nomogon_core.sketch import model
 from nomogon_core.trace.outlines import curve_of_record
+from nomogon_core.tracing import Outlines, taken_in, traced_again
 from work.models import Task
 
 LONGEST_NAME = 80
+MOST_PICTURES = 12
+MOST_STEPS = 20
+MEASURED_U95_MM = 0.05
+KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
+                  "resolution": "Resolution", "check": "Check"}
 
 
 def _next(document, prefix):
@@ -36,21 +47,117 @@ def clean_name(text, what):
     return name
 
 
+def _picture(documents, name=None, *, change=True):
+    """(id, plain data) of a picture, by itself the one worked on.
+
+    Raises:
+        InputError: there is none, or it is locked and should be changed.
+    """
+    key, picture = picture_of(documents, name)
+    if picture is None or (name is not None and key != name):
+        raise InputError("There is no picture to measure in; drop one first." if name is None else "That picture is not in the job any more.")
+    if change and picture.get("locked"):
+        raise InputError(f"{picture['name']} is locked, so that no click can move it. Unlock it under Pictures first.")
+    return key, picture
+
+
+def _calibrating(function):
+    """A command after which what was traced on the picture follows; the note says what moved."""
+    @wraps(function)
+    def run(documents, **arguments):
+        item = documents["reference"]["known"].get(arguments.get("name", ""), {})
+        picture = item.get("picture") or arguments.get("picture") or picture_of(documents)[0]
+        before = calibration_of(documents, picture) if picture else None
+        told = function(documents, **arguments)
+        calibration_of(documents, picture)
+        return told, follow_picture(documents, picture, before)
+    return run
+
+
 @command("reference.add_picture")
-def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence=""):
-    """Put a picture into the job; a job has one picture."""
+def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None):
+    """Put a picture into the job and work on it."""
     reference = documents["reference"]
-    if reference["pictures"]:
-        raise InputError("This job has its picture already. Make a new job for another picture.")
-    reference["pictures"][_next(reference, "r")] = {
+    if len(reference["pictures"]) >= MOST_PICTURES:
+        raise InputError(f"A job takes up to {MOST_PICTURES} pictures; take one away first.")
+    key = _next(reference, "r")
+    reference["pictures"][key] = {
         "name": clean_name(name, "The picture"), "digest": digest, "media_type": media_type, "width": width, "height": height, "dpi": dpi,
-        "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0}
+        "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
+        "drawn": drawn, "stand_in": stand_in, "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
+    reference["active"] = key
     return f"Picture {name} added"
 
 
-def _checked(documents, picture):
-    """Refuse known lengths that give no calibration."""
-    fit_similarity(known_lengths_of(documents, picture).values())
+@command("reference.choose_picture")
+def choose_picture(documents, *, picture):
+    key, item = _picture(documents, picture, change=False)
+    documents["reference"]["active"] = key
+    return f"Working on {item['name']}"
+
+
+@command("reference.remove_picture")
+def remove_picture(documents, *, picture):
+    """Take a picture away; what was traced on it stays in the sketch."""
+    key, item = _picture(documents, picture)
+    reference = documents["reference"]
+    del reference["pictures"][key]
+    reference["known"] = {name: known for name, known in reference["known"].items() if known["picture"] != key}
+    reference["active"] = next(iter(reference["pictures"]), "")
+    return f"Picture {item['name']} taken away"
+
+
+TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}
+SWITCHES = {"visible": ("shown", "hidden"), "locked": ("locked", "unlocked")}
+
+
+@command("reference.set_picture")
+def set_picture(documents, *, picture, field, value):
+    """Name, origin, licence, opacity, visibility or lock of a picture."""
+    _, item = _picture(documents, picture, change=False)
+    if field in SWITCHES:
+        item[field] = bool(value)
+        return f"{item['name']} {SWITCHES[field][0 if value else 1]}"
+    if field == "opacity":
+        share = float(value) if isinstance(value, (int, float)) else math.nan
+        if not 0.05 <= share <= 1:
+            raise InputError("The opacity must lie between 5 and 100 %.")
+        item["opacity"] = share
+        return f"Opacity of {item['name']} set to {share:.0%}"
+    if field not in TEXTS:
+        raise InputError(f"A picture has no {field}.")
+    item[field] = clean_name(value, TEXTS[field]) if TEXTS[field] else " ".join(str(value).split())[:400]
+    return f"{item['name']}: {field.replace('_', ' ')} noted"
+
+
+@command("reference.place_picture")
+@_calibrating
+def place_picture(documents, *, picture, field, text, unit="mm"):
+    """Turn, shift, flip, model, or the heights of part and camera, as typed."""
+    _, item = _picture(documents, picture)
+    if field == "angle":
+        item["angle"] = math.remainder(parse_angle(text), 2 * math.pi)
+        return f"{item['name']} turned to {math.degrees(item['angle']):.2f}°"
+    if field in ("x", "y"):
+        item["at_mm"] = [*item.get("at_mm", [0.0, 0.0])]
+        item["at_mm"]["xy".index(field)] = parse_length(text, unit=unit)
+        return f"{item['name']} moved"
+    if field == "flipped":
+        item["flipped"] = bool(text)
+        return f"{item['name']} flipped"
+    if field == "model":
+        if text != "auto" and text not in MODELS:
+            raise InputError(f"There is no model {text!r}; choose one of {', '.join(MODELS)}, or let the program choose.")
+        item["model"] = text
+        return f"Model of {item['name']}: {text}"
+    if field not in ("height_mm", "camera_mm"):
+        raise InputError(f"A picture has no {field}.")
+    item[field] = parse_length(text, unit=unit) if str(text).strip() else 0.0
+    if item[field] < 0:
+        raise InputError("Heights above the plane are zero or more.")
+    if field == "height_mm" and not item.get("camera_mm") and item[field]:
+        item["camera_mm"] = 400.0
+    return f"{item['name']}: height of the {'part' if field == 'height_mm' else 'camera'} {format_length(item[field])} mm"
 
 
 def _place(value):
@@ -63,58 +170,192 @@ def _place(value):
     return [x, y]
 
 
-@command("reference.add_known")
-def add_known(documents, *, start, end, text, sigma_px, unit="mm"):
-    """A known length between two picked places."""
-    picture, _ = picture_of(documents)
-    if picture is None:
-        raise InputError("There is no picture to measure in; drop one first.")
+def _places(values, least, most):
+    if not isinstance(values, list) or not least <= len(values) <= most:
+        raise InputError(f"Between {least} and {most} places were expected; pick again.")
+    return [_place(value) for value in values]
+
+
+def _sigma(value):
+    return min(max(float(value), 0.005), 5.0)
+
+
+def _new_known(documents, kind, name="", **fields):
+    """Put something known into the job; (its id, its data)."""
+    picture, _ = _picture(documents)
     reference = documents["reference"]
     key = _next(reference, "k")
-    name = f"Known length {1 + len(reference['known'])}"
-    length = parse_positive_length(text, name, unit=unit)
-    reference["known"][key] = {"name": name, "picture": picture, "start": _place(start), "end": _place(end), "length_mm": length,
-                               "typed": str(text), "sigma_px": min(max(float(sigma_px), 0.005), 5.0), "gauge_u95_mm": GAUGE_U95_MM}
-    _checked(documents, picture)
-    return f"{name} set to {format_length(length)} mm"
+    taken = {item["name"] for item in reference["known"].values()}
+    number = 1
+    while not name or name in taken:
+        name = f"{name.rstrip(' 0123456789') or KINDS_OF_KNOWN[kind]} {number}"
+        number += 1
+    reference["known"][key] = {"kind": kind, "name": name, "picture": picture, "used": True, **fields}
+    return reference["known"][key]
+
+
+@command("reference.add_known")
+@_calibrating
+def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False):
+    """A known length between two picked places."""
+    item = _new_known(documents, "length", start=_place(start), end=_place(end), length_mm=1.0, typed=str(text), sigma_px=_sigma(sigma_px),
+                      gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in))
+    item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
+    return f"{item['name']} set to {format_length(item['length_mm'])} mm"
+
+
+@command("reference.add_diameter")
+@_calibrating
+def add_diameter(documents, *, center, half_axes, angle, text, unit="mm", stand_in=False):
+    """A known diameter of a round edge, found as an ellipse."""
+    item = _new_known(documents, "diameter", center=_place(center), half_axes=_place(half_axes), angle=float(angle), length_mm=1.0, typed=str(text),
+                      sigma_px=0.1, gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in))
+    item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
+    return f"{item['name']} set to {format_length(item['length_mm'])} mm"
+
+
+def _sides(text, what, unit):
+    """Width and height as typed: ``120 x 80 mm``.
+
+    Raises:
+        InputError: there are not two.
+    """
+    sides = str(text).lower().replace("×", "x").split("x")
+    if len(sides) != 2:
+        raise InputError(f"{what} needs two sides, for example 120 x 80 mm; {text!r} came.")
+    return [parse_positive_length(side, f"A side of {what}", unit=unit) for side in sides]
+
+
+@command("reference.add_rectangle")
+@_calibrating
+def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm"):
+    """A card, a sheet or another rectangle of known size by its four corners, the width first."""
+    places = _places(corners, 4, 4)
+    if thing and thing not in SIZES_MM:
+        raise InputError(f"There is no {thing} among the sizes; choose one of {', '.join(SIZES_MM)}, or type the size.")
+    name = "Bank card" if thing == "card" else thing
+    width, height = _sides(text, name or "The rectangle", unit) if str(text).strip() or not thing else SIZES_MM[thing]
+    u95 = MEASURED_U95_MM if str(text).strip() or not thing else SIZE_U95_MM[thing]
+    item = _new_known(documents, "rectangle", name, corners=places, width_mm=width, height_mm=height, sigma_px=_sigma(sigma_px), gauge_u95_mm=u95, thing=thing)
+    return f"{item['name']} of {format_length(width)} × {format_length(height)} mm added"
+
+
+@command("reference.add_straight")
+@_calibrating
+def add_straight(documents, *, places):
+    """An edge that is straight in reality, by places along it; takes lens bending out."""
+    item = _new_known(documents, "straight", places=_places(places, 5, 400))
+    return f"{item['name']} added"
+
+
+@command("reference.add_resolution")
+@_calibrating
+def add_resolution(documents, *, text=""):
+    """The scan's resolution, as noted in the file or as typed, in dots per inch."""
+    _, picture = _picture(documents)
+    if str(text).strip():
+        try:
+            dpi = [float(str(text).lower().replace("dpi", "").replace(",", "."))] * 2
+        except ValueError:
+            raise InputError(f"The resolution {text!r} is no number; type the dots per inch, for example 300.") from None
+    elif not picture["dpi"]:
+        raise InputError("The picture notes no resolution; type the scan's dots per inch, or pick a known length.")
+    elif is_guessed(picture["dpi"]):
+        raise InputError(f"The {picture['dpi'][0]:g} dpi noted in the picture are what programs write when they do not know; type the scan's resolution, or pick a known length.")
+    else:
+        dpi = list(picture["dpi"])
+    resolution_lengths(dpi)
+    if any(item.get("kind") == "resolution" and item["picture"] == picture_of(documents)[0] for item in documents["reference"]["known"].values()):
+        raise InputError("The resolution is among the known sizes already; type over it in the Ledger.")
+    item = _new_known(documents, "resolution", dpi=dpi)
+    return f"{item['name']} of {dpi[0]:g} dpi taken; one known length will confirm it"
+
+
+@command("reference.add_check")
+def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False):
+    """A distance, diameter or angle to be read in the picture and compared with a gauge."""
+    if what not in ("distance", "diameter", "angle"):
+        raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
+    item = _new_known(documents, "check", what=what, places=_places(places, 2, 4), sigma_px=_sigma(sigma_px), gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
+    if str(text).strip():
+        item["gauge"] = parse_angle(text) if what == "angle" else parse_positive_length(text, item["name"], unit=unit)
+    return f"{item['name']} of {'an' if what == 'angle' else 'a'} {what} added"
+
+
+@command("reference.check_to_known")
+@_calibrating
+def check_to_known(documents, *, name):
+    """Use a check's gauge reading for the calibration."""
+    item = _known(documents, name)
+    if item["kind"] != "check" or item["what"] != "distance" or not item["gauge"]:
+        raise InputError("Only a checked distance with its gauge reading can become a known length.")
+    del documents["reference"]["known"][name]
+    new = _new_known(documents, "length", start=item["places"][0], end=item["places"][1], length_mm=item["gauge"], typed="", sigma_px=item["sigma_px"],
+                     gauge_u95_mm=item["gauge_u95_mm"])
+    return f"{item['name']} is {new['name']} now"
 
 
 def _known(documents, name):
     item = documents["reference"]["known"].get(name)
     if item is None:
         raise InputError("That known length is not in the job any more.")
+    _picture(documents, item["picture"])
     return item
 
 
-TRACED_BEFORE = "What was traced before keeps its size; find the outlines again to use the new scale."
-
-
 @command("reference.set_known")
-def set_known(documents, *, name, text, unit="mm"):
-    """Another gauge reading for a known length."""
+@_calibrating
+def set_known(documents, *, name, text, unit="mm", side=""):
+    """Another gauge reading for something known; ``side`` says which one of a rectangle."""
     item = _known(documents, name)
-    item["length_mm"], item["typed"] = parse_positive_length(text, item["name"], unit=unit), str(text)
-    _checked(documents, item["picture"])
-    note = TRACED_BEFORE if documents["reference"]["traces"] else ""
-    return f"{item['name']} set to {format_length(item['length_mm'])} mm", note
+    kind = item.get("kind", "length")
+    if kind == "resolution":
+        value = parse_positive_length(f"{text}".lower().replace("dpi", ""), item["name"], unit="mm")
+        item["dpi"] = [value, value]
+        resolution_lengths(item["dpi"])
+        return f"{item['name']} set to {value:g} dpi"
+    if kind == "check":
+        item["gauge"] = parse_angle(text) if item["what"] == "angle" else parse_positive_length(text, item["name"], unit=unit)
+        return f"Gauge reading of {item['name']} noted"
+    length = parse_positive_length(text, item["name"], unit=unit)
+    if kind == "rectangle":
+        if side not in ("width", "height"):
+            raise InputError("A rectangle has a width and a height; type over one of these.")
+        item[f"{side}_mm"], item["gauge_u95_mm"] = length, MEASURED_U95_MM
+        return f"{side.capitalize()} of {item['name']} set to {format_length(length)} mm"
+    item["length_mm"], item["typed"] = length, str(text)
+    return f"{item['name']} set to {format_length(length)} mm"
 
 
 @command("reference.move_known")
+@_calibrating
 def move_known(documents, *, name, which, place, sigma_px):
-    """Move one end of a known length."""
+    """Move one end of a known length, or one corner of a rectangle."""
     item = _known(documents, name)
-    if which not in ("start", "end"):
+    if item.get("kind", "length") == "rectangle" and str(which) in "0123" and len(str(which)) == 1:
+        item["corners"][int(which)] = _place(place)
+        return f"Corner of {item['name']} moved"
+    if item.get("kind", "length") != "length" or which not in ("start", "end"):
         raise InputError("A known length has a start and an end; move one of these.")
-    item[which], item["sigma_px"] = _place(place), min(max(float(sigma_px), 0.005), 5.0)
-    _checked(documents, item["picture"])
+    item[which], item["sigma_px"] = _place(place), _sigma(sigma_px)
     return f"End of {item['name']} moved"
 
 
 @command("reference.remove_known")
+@_calibrating
 def remove_known(documents, *, name):
     item = _known(documents, name)
     del documents["reference"]["known"][name]
     return f"{item['name']} taken away"
+
+
+@command("reference.use_known")
+@_calibrating
+def use_known(documents, *, name, used):
+    """Leave something known out of the calibration, or count it again."""
+    item = _known(documents, name)
+    item["used"] = bool(used)
+    return f"{item['name']} {'counts again' if used else 'left out'}"
 
 
 @command("reference.rename_known")
@@ -125,51 +366,137 @@ def rename_known(documents, *, name, text):
 
 
 @command("reference.level")
+@_calibrating
 def level(documents, *, start, end):
-    """Make the direction between two picked places the x axis."""
-    _, picture = picture_of(documents)
-    if picture is None:
-        raise InputError("There is no picture to level; drop one first.")
+    """Make the way between two picked places level or upright, whichever is nearer."""
+    key, picture = _picture(documents)
     (x0, y0), (x1, y1) = _place(start), _place(end)
     if math.hypot(x1 - x0, y1 - y0) < 5:
         raise InputError("The two picks are on the same place; pick two places far apart on a straight edge.")
-    angle = math.atan2(-(y1 - y0), x1 - x0)
-    angle = math.remainder(angle, math.pi)
-    if abs(angle) > math.pi / 4:
-        angle -= math.copysign(math.pi / 2, angle)
-    picture["angle"] = angle
-    return f"Picture levelled by {math.degrees(angle):.2f}°"
+    fit = calibration_of(documents, key)
+    picture["angle"] = level_angle(fit, (x0, y0), (x1, y1)) if fit else math.remainder(math.atan2(-(y1 - y0), x1 - x0), math.pi / 2)
+    return f"Picture levelled by {math.degrees(picture['angle']):.2f}°"
+
+
+@command("reference.set_origin")
+@_calibrating
+def set_origin(documents, *, place):
+    """Make a picked place the origin."""
+    _, picture = _picture(documents)
+    picture["origin_px"], picture["at_mm"] = _place(place), [0.0, 0.0]
+    return f"Origin of {picture['name']} set"
+
+
+@command("reference.put_on_axis")
+@_calibrating
+def put_on_axis(documents, *, point, angle):
+    """Turn the picture so that its mirror axis lies on an axis of the plane, the given place at the origin."""
+    _, picture = _picture(documents)
+    picture["origin_px"], picture["at_mm"], picture["angle"] = _place(point), [0.0, 0.0], math.remainder(float(angle), 2 * math.pi)
+    return f"{picture['name']} centred on its mirror axis"
+
+
+def _steps(documents):
+    _, picture = _picture(documents)
+    return picture.setdefault("steps", [])
+
+
+def _step(documents, index):
+    steps = _steps(documents)
+    if not isinstance(index, int) or not 0 <= index < len(steps):
+        raise InputError("That clean-up step is not there any more.")
+    return steps, steps[index]
+
+
+@command("reference.add_step")
+def add_step(documents, *, step):
+    """A clean-up step at the end of the list."""
+    check_step(step)
+    if step["kind"] in SIZED and calibration_of(documents) is None:
+        raise InputError("Set a known length first: this step takes its size in millimetres.")
+    steps = _steps(documents)
+    if len(steps) >= MOST_STEPS:
+        raise InputError(f"A picture takes up to {MOST_STEPS} clean-up steps; change one that is there.")
+    steps.append({**step, "on": True})
+    return f"Clean-up: {KINDS[step['kind']].lower()}"
+
+
+@command("reference.set_step")
+def set_step(documents, *, index, step):
+    """Other parameters for a clean-up step, or its switch."""
+    steps, old = _step(documents, index)
+    check_step(step)
+    if step["kind"] != old["kind"]:
+        raise InputError("A clean-up step keeps its kind; add another step instead.")
+    steps[index] = {**step, "on": bool(step.get("on", True))}
+    return f"{KINDS[step['kind']]} {'changed' if steps[index]['on'] else 'switched off'}"
+
+
+@command("reference.remove_step")
+def remove_step(documents, *, index):
+    steps, old = _step(documents, index)
+    del steps[index]
+    return f"Clean-up: {KINDS[old['kind']].lower()} taken away"
+
+
+def _finished_trace(task, job):
+    found = Task.objects.filter(pk=task, job_id=job, kind="trace", status=Task.DONE).first()
+    if found is None:
+        raise InputError("That trace is not there any more; find the outlines again.")
+    outlines = [Outlines([curve_of_record(item) for item in record["primitives"]], [item["u95_mm"] for item in record["primitives"]], record["closed"])
+                for record in found.result["outlines"]]
+    return found, found.result["outlines"], outlines
+
+
+def _noted(documents, found, records, calibration):
+    """What is kept of a trace: its recipe, its deviations, and where it saw the edge, in pixels."""
+    edge = [calibration.to_px(np.array(record["comb"])[:, :2]).round(2).tolist() for record in records if record["comb"]]
+    return {"picture": picture_of(documents)[0], "settings": found.arguments["settings"], "edge": [place for places in edge for place in places],
+            "max_dev_mm": max(record["max_dev_mm"] for record in records), "rms_dev_mm": max(record["rms_dev_mm"] for record in records)}
+
+
+def _traced_calibration(documents):
+    calibration = calibration_of(documents)
+    if calibration is None:
+        raise InputError("The picture has no known length any more; set one and find the outlines again.")
+    return calibration
 
 
 @command("reference.accept_trace")
 def accept_trace(documents, *, task, job):
     """Put the outlines of a finished trace into the sketch."""
-    found = Task.objects.filter(pk=task, job_id=job, kind="trace", status=Task.DONE).first()
-    if found is None:
-        raise InputError("That trace is not there any more; find the outlines again.")
-    calibration = calibration_of(documents)
-    if calibration is None:
-        raise InputError("The picture has no known length any more; set one and find the outlines again.")
-    reference, records = documents["reference"], found.result["outlines"]
-    outlines = [([curve_of_record(item) for item in record["primitives"]], [item["u95_mm"] for item in record["primitives"]]) for record in records]
-    sketch = model.from_json(documents["sketch"])
+    found, records, outlines = _finished_trace(task, job)
+    calibration = _traced_calibration(documents)
+    reference, sketch = documents["reference"], model.from_json(documents["sketch"])
+    trace = _next(reference, "t")
+    reference["traces"][trace] = _noted(documents, found, records, calibration)
     if not sketch.curves:
         outlines = _from_origin(documents, calibration, outlines)
-    trace = _next(reference, "t")
-    sketch, told = _with_outlines(sketch, outlines, trace)
-    reference["traces"][trace] = {"picture": picture_of(documents)[0], "settings": found.arguments["settings"],
-                                  "max_dev_mm": max(record["max_dev_mm"] for record in records),
-                                  "rms_dev_mm": max(record["rms_dev_mm"] for record in records)}
+    sketch, told = taken_in(sketch, outlines, trace)
     documents["sketch"] = model.to_json(sketch)
     return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}"
 
 
+@command("reference.trace_again")
+def trace_again(documents, *, task, job, trace):
+    """Put the outlines of a finished trace in the place of an earlier one; what still corresponds keeps its constraints."""
+    if trace not in documents["reference"]["traces"]:
+        raise InputError("The trace to be replaced is not in the job any more; add this one as a trace of its own.")
+    found, records, outlines = _finished_trace(task, job)
+    calibration = _traced_calibration(documents)
+    done = traced_again(model.from_json(documents["sketch"]), outlines, trace)
+    documents["reference"]["traces"][trace] = _noted(documents, found, records, calibration)
+    documents["sketch"] = model.to_json(done.sketch)
+    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", done.sentence()
+
+
 def _from_origin(documents, calibration, outlines):
     """Shift the first trace so that its lower left corner is the origin; the picture goes along."""
-    (left, low), _ = bounds([curve for curves, _ in outlines for curve in curves], 0.01)
+    (left, low), _ = bounds([curve for outline in outlines for curve in outline.curves], 0.01)
     picture = picture_of(documents)[1]
     picture["origin_px"] = calibration.to_px([[left, low]])[0].tolist()
-    return [([_shifted(curve, -left, -low) for curve in curves], u95) for curves, u95 in outlines]
+    picture["at_mm"] = [0.0, 0.0]
+    return [attrs.evolve(outline, curves=[_shifted(curve, -left, -low) for curve in outline.curves]) for outline in outlines]
 
 
 def _shifted(curve, dx, dy):
@@ -180,20 +507,3 @@ def _shifted(curve, dx, dy):
     if hasattr(curve, "points"):
         return attrs.evolve(curve, points=tuple(map(move, curve.points)))
     return attrs.evolve(curve, start=move(curve.start), end=move(curve.end))
-
-
-def _with_outlines(sketch, outlines, trace):
-    """The sketch with outlines and tangent constraints at their smooth joints, if these can be met together."""
-    counts, joints = {}, []
-    for curves, u95 in outlines:
-        sketch, names, pairs = edit.add_outline(sketch, curves, u95, origin=trace)
-        joints += pairs
-        for name in names:
-            kind = sketch.curves[name].kind
-            counts[kind] = counts.get(kind, 0) + 1
-    tied = sketch
-    for constraint in edit.smooth_joints(sketch, joints):
-        tied, _ = edit.add_constraint(tied, constraint)
-    solution = solve(tied)
-    told = ", ".join(f"{count} {kind}{'s' if count > 1 else ''}" for kind, count in counts.items())
-    return (solution.sketch if solution.status == "solved" else sketch), told

@@ -1,5 +1,7 @@
-"""Decoded pictures kept in memory for a while, and reduced copies for the Board."""
+"""Decoded pictures kept in memory for a while, with their clean-up steps; reduced copies; what the Board shows."""
 
+import hashlib
+import json
 import threading
 from collections import OrderedDict
 
@@ -7,43 +9,131 @@ import cv2
 import numpy as np
 
 from jobs.models import Blob
-from nomogon_core.reference.decode import decode, linear_to_srgb
+from nomogon_core.job import calibration_of, picture_of
+from nomogon_core.reference.cleanup import Scale, clean
+from nomogon_core.reference.decode import colours, decode, linear_to_srgb
+from nomogon_core.reference.rectify import rectify
 
-MOST_PICTURES = 3
-PREVIEW_PIXELS = 1_600_000
-SHOWN_SIDE = 2400
+MOST_KEPT = 8
+PREVIEW_PIXELS = 360_000
+CLEAN_PREVIEW_PIXELS = 160_000
+COLOUR_PREVIEW_PIXELS = 60_000
+SLOW_PREVIEW_PIXELS = 90_000
+SHOWN_AS_THEY_ARE = ("image/png", "image/jpeg", "image/webp")
+JPEG_QUALITY = 88
 
 _lock = threading.Lock()
 _kept = OrderedDict()
 
 
-def light_of(digest, name):
-    """Linear luminance of a stored picture."""
+def _remembered(key, make):
+    """A value made once and kept for a while."""
     with _lock:
-        if digest in _kept:
-            _kept.move_to_end(digest)
-            return _kept[digest]
-    light = decode(bytes(Blob.objects.get(pk=digest).data), name)
+        if key in _kept:
+            _kept.move_to_end(key)
+            return _kept[key]
+    value = make()
     with _lock:
-        _kept[digest] = light
-        while len(_kept) > MOST_PICTURES:
+        _kept[key] = value
+        while len(_kept) > MOST_KEPT:
             _kept.popitem(last=False)
-    return light
+    return value
 
 
-def reduced(light):
+def bytes_of(digest):
+    return bytes(Blob.objects.get(pk=digest).data)
+
+
+def raw_light(picture):
+    """Linear luminance of a stored picture as it was taken."""
+    return _remembered(("light", picture["digest"]), lambda: decode(bytes_of(picture["digest"]), picture["name"], drawn=picture.get("drawn", False)))
+
+
+def steps_of(picture):
+    """The clean-up steps that are switched on."""
+    return [step for step in picture.get("steps", []) if step.get("on", True)]
+
+
+def steps_key(picture, mm_per_px):
+    """What a cleaned picture depends on, short."""
+    return hashlib.sha256(json.dumps([picture["digest"], steps_of(picture), mm_per_px], sort_keys=True).encode()).hexdigest()[:20]
+
+
+def mm_per_px_of(documents, name=None):
+    fit = calibration_of(documents, name)
+    return fit.mm_per_px if fit else None
+
+
+def light_of(documents):
+    """Linear luminance of the picture worked on, after its clean-up steps."""
+    _, picture = picture_of(documents)
+    steps = steps_of(picture)
+    if not steps:
+        return raw_light(picture)
+    scale = mm_per_px_of(documents)
+    return _remembered(("clean", steps_key(picture, scale)), lambda: clean(raw_light(picture), steps, Scale(1.0, scale)))
+
+
+def colours_of(picture):
+    """Linear red, green and blue of a stored picture."""
+    return _remembered(("colours", picture["digest"]), lambda: colours(bytes_of(picture["digest"]), picture["name"], drawn=picture.get("drawn", False)))
+
+
+def reduced(light, pixels=PREVIEW_PIXELS):
     """A copy small enough for a live preview, and how many pixels of the picture one of its pixels spans."""
-    share = (PREVIEW_PIXELS / light.size) ** 0.5
+    height, width = light.shape[:2]
+    share = (pixels / (width * height)) ** 0.5
     if share >= 1:
         return light, 1.0
-    height, width = light.shape
     small = cv2.resize(light, (round(width * share), round(height * share)), interpolation=cv2.INTER_AREA)
     return small, width / small.shape[1]
 
 
-def display_copy(digest, data, media_type):
-    """Bytes and media type of what the Board shows: the picture itself, or a grey copy where a browser cannot show it."""
-    if media_type in ("image/png", "image/jpeg", "image/webp"):
+def preview_light(documents, pixels=PREVIEW_PIXELS):
+    """The reduced cleaned picture and its factor, kept so that a slider's moves do not reduce it again."""
+    _, picture = picture_of(documents)
+    key = ("reduced", pixels, steps_key(picture, mm_per_px_of(documents)))
+    return _remembered(key, lambda: reduced(light_of(documents), pixels))
+
+
+def preview_colours(documents, pixels=COLOUR_PREVIEW_PIXELS):
+    """The reduced picture in colour and its factor."""
+    _, picture = picture_of(documents)
+    return _remembered(("reduced colours", pixels, picture["digest"]), lambda: reduced(colours_of(picture), pixels))
+
+
+def clean_preview(documents, steps):
+    """JPEG of the picture after steps that are not stored yet, on a reduced copy."""
+    _, picture = picture_of(documents)
+    small, factor = _remembered(("raw reduced", picture["digest"]), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS))
+    return as_jpeg(clean(small, steps, Scale(factor, mm_per_px_of(documents))))
+
+
+def stored_values(light):
+    """8-bit sRGB values of linear light."""
+    table = np.clip(linear_to_srgb(np.arange(4096) / 4095) * 255 + 0.5, 0, 255).astype(np.uint8)
+    return table[np.clip(light * 4095 + 0.5, 0, 4095).astype(np.uint16)]
+
+
+def as_jpeg(light):
+    return cv2.imencode(".jpg", stored_values(light), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])[1].tobytes()
+
+
+def _stored_colours(picture):
+    """8-bit blue-green-red values as a browser would show them."""
+    return np.ascontiguousarray(stored_values(colours_of(picture))[..., ::-1])
+
+
+def display_copy(picture, data, media_type):
+    """Bytes and media type of what the Board shows: the picture itself, or a copy where a browser cannot show it."""
+    if media_type in SHOWN_AS_THEY_ARE:
         return data, media_type
-    stored = np.clip(linear_to_srgb(light_of(digest, "The picture")) * 255 + 0.5, 0, 255).astype(np.uint8)
-    return cv2.imencode(".png", stored)[1].tobytes(), "image/png"
+    return cv2.imencode(".png", _stored_colours(picture))[1].tobytes(), "image/png"
+
+
+def flat_copy(documents, name):
+    """JPEG of a picture with perspective and bending taken out; what it shows is white where the picture ends."""
+    _, picture = picture_of(documents, name)
+    pixels = stored_values(light_of(documents | {"reference": documents["reference"] | {"active": name}})) if steps_of(picture) else _stored_colours(picture)
+    flat = rectify(pixels, calibration_of(documents, name))
+    return cv2.imencode(".jpg", flat.pixels, [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])[1].tobytes()

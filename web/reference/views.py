@@ -1,18 +1,32 @@
 """Pages and answers of the Reference stage."""
 
-from django.http import JsonResponse
+import math
+
+import attrs
+import numpy as np
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from examples import parts
+from jobs import services as job_services
 from jobs.access import job_for
 from jobs.actions import documents_of
-from jobs.frame import frame
+from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
+from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
-from nomogon_core.job import calibration_of, picture_of
+from nomogon_core.job import calibration_of, known_of, picture_of, things_of
+from nomogon_core.measuring import read_check, suggest
 from nomogon_core.quantity.units import parse_length
+from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
+from nomogon_core.reference.quality import assess
+from nomogon_core.reference.sheets import CORNER_SIGMA_PX, SIZES_MM, arranged, find_rectangle, find_round, follow_straight, refine_corners
+from nomogon_core.trace.contours import find_contours
+from nomogon_core.trace.finding import SAME_COLOUR, colour_at
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, TraceSettings, check_settings, contour_preview
+from nomogon_core.trace.symmetry import find_axis
 from reference import pictures
 from work import services
 from work.views import as_json
@@ -20,52 +34,228 @@ from work.views import as_json
 
 @require_GET
 def page(request, job_id):
-    return render(request, "reference.html", frame(request, job_for(request, job_id), "reference"))
+    job = job_for(request, job_id)
+    return render(request, "reference.html", frame(request, job, "reference") | {"step_kinds": KINDS, "sheets": [name for name in SIZES_MM if name != "card"]})
 
 
-def _calibrated_picture(documents):
-    """Plain data of the picture and its calibration.
+def _documents(request, job_id, *, scaled=False, change=False):
+    """(documents, picture worked on, its calibration).
 
     Raises:
-        InputError: either is missing.
+        InputError: there is no picture, or, if wanted, no scale.
     """
+    documents = documents_of(job_for(request, job_id, change=change))
     picture = picture_of(documents)[1]
     if picture is None:
         raise InputError("There is no picture in this job yet; drop one on the Board.")
-    return picture, calibration_of(documents)
+    fit = calibration_of(documents)
+    if scaled and fit is None:
+        raise InputError("Set a known length first, so that outlines have a size.")
+    return documents, picture, fit
+
+
+def _known_for_board(documents, name, fit):
+    told = []
+    for key, item in known_of(documents, name).items():
+        kind = item.get("kind", "length")
+        plain = {"id": key, "kind": kind, "used": item.get("used", True)} | {field: item[field] for field in (
+            "name", "start", "end", "corners", "center", "half_axes", "angle", "places", "what", "gauge", "width_mm", "height_mm", "dpi") if field in item}
+        plain |= {"mm": item.get("length_mm"), "sigma": item.get("sigma_px")}
+        if kind == "check" and fit:
+            plain["read"], plain["u95"] = read_check(fit, item)
+        told.append(plain)
+    return told
 
 
 @require_GET
 def board(request, job_id):
-    """What the Board draws: the picture, its scale and the known lengths."""
+    """What the Board draws: the picture worked on, its scale and place, and what is known of it."""
     job = job_for(request, job_id)
     documents = documents_of(job)
-    picture = picture_of(documents)[1]
+    name, picture = picture_of(documents)
     fit = calibration_of(documents)
+    reference = documents["reference"]
+    cleaned = bool(picture and pictures.steps_of(picture))
     return JsonResponse({
         "version": job.version,
-        "picture": picture and {"digest": picture["digest"], "width": picture["width"], "height": picture["height"]},
-        "scale": fit and {"mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px)},
-        "known": [{"id": name, "name": item["name"], "start": item["start"], "end": item["end"], "mm": item["length_mm"], "sigma": item["sigma_px"]}
-                  for name, item in documents["reference"]["known"].items()],
-        "angle": picture["angle"] if picture else 0.0,
+        "picture": picture and {"id": name, "digest": picture["digest"], "width": picture["width"], "height": picture["height"], "angle": picture["angle"],
+                                "flipped": picture.get("flipped", False), "locked": picture.get("locked", False), "dpi": picture["dpi"],
+                                "steps": picture.get("steps", []), "cleaned": pictures.steps_key(picture, fit.mm_per_px if fit else None) if cleaned else "",
+                                "stand_in": bool(picture.get("stand_in"))},
+        "pictures": [{"id": key, **{field: item.get(field) for field in ("name", "visible", "locked", "opacity", "taken_from", "licence", "model")},
+                      "flipped": item.get("flipped", False), "degrees": round(math.degrees(item["angle"]), 4), "at": item.get("at_mm", [0.0, 0.0]),
+                      "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name}
+                     for key, item in reference["pictures"].items()],
+        "scale": fit and {"mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px), "model": fit.model, "why": fit.why, "bends": fit.bends},
+        "known": _known_for_board(documents, name, fit),
+        "traces": [{"id": key, "settings": item["settings"]} for key, item in reference["traces"].items() if item["picture"] == name],
     })
 
 
 @require_POST
 def pick(request, job_id):
     """The edge nearest to a click."""
-    job = job_for(request, job_id)
+    documents, _, _ = _documents(request, job_id)
     sent = sent_by(request)
-    picture, _ = _calibrated_picture(documents_of(job))
-    light = pictures.light_of(picture["digest"], picture["name"])
+    light = pictures.light_of(documents)
     reach = min(max(number_from(sent, "reach", 14.0), 3.0), 60.0)
     found = pick_edge(light, number_from(sent, "x"), number_from(sent, "y"), search_px=reach)
     return JsonResponse({"x": found.x, "y": found.y, "sigma": found.sigma_px, "edge": found.on_edge})
 
 
-def settings_of(sent):
-    """Trace settings from what the page sent.
+def _sent_places(sent, least):
+    places = sent.get("places")
+    if not isinstance(places, list) or len(places) < least or not all(isinstance(place, list) and len(place) == 2 for place in places):
+        raise InputError("The page sent no places; click again.")
+    return [[number_from({"x": value}, "x") for value in place] for place in places]
+
+
+@require_POST
+def find(request, job_id):
+    """A card, sheet, rectangle, round edge or straight edge near clicks, as geometry in pixels."""
+    documents, picture, _ = _documents(request, job_id)
+    sent = sent_by(request)
+    kind, places = sent.get("kind"), _sent_places(sent, 1)
+    light = pictures.light_of(documents)
+    if kind == "card":
+        return JsonResponse({"corners": find_rectangle(light, "card", places[0]).corners, "sigma": CORNER_SIGMA_PX})
+    if kind == "sheet":
+        return JsonResponse(_found_sheet(light, places[0]) | {"sigma": CORNER_SIGMA_PX})
+    if kind == "rectangle":
+        corners = np.array(_sent_places(sent, 4)[:4])
+        sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
+        wide = (sides[0] + sides[2], sides[1] + sides[3]) if sides[0] + sides[2] >= sides[1] + sides[3] else (sides[1] + sides[3], sides[0] + sides[2])
+        return JsonResponse({"corners": refine_corners(light, arranged(corners, *wide)).tolist(), "sigma": CORNER_SIGMA_PX})
+    if kind == "round":
+        return JsonResponse(attrs.asdict(find_round(light, places[0])))
+    if kind == "straight":
+        return JsonResponse({"places": follow_straight(light, *_sent_places(sent, 2)[:2])})
+    raise InputError("The page asked for something that cannot be found; load it again.")
+
+
+def _found_sheet(light, near):
+    """The sheet around a place and the size whose sides fit best."""
+    problem = None
+    for kind in ("A4", "Letter"):
+        try:
+            found = find_rectangle(light, kind, near)
+        except InputError as refusal:
+            problem = refusal
+            continue
+        corners = np.array(found.corners)
+        sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
+        aspect = (sides[0] + sides[2]) / (sides[1] + sides[3])
+        likely = min((name for name in SIZES_MM if name != "card"), key=lambda name: abs(math.log(aspect / (SIZES_MM[name][0] / SIZES_MM[name][1]))))
+        return {"corners": found.corners, "likely": "A4" if likely == "A5" else likely}
+    raise problem
+
+
+@require_POST
+def quality(request, job_id):
+    """Whether the picture is good enough: graduated scales."""
+    documents, _, fit = _documents(request, job_id)
+    return JsonResponse({"measures": [attrs.asdict(measure) for measure in assess(pictures.light_of(documents), fit)]})
+
+
+@require_POST
+def mirror_axis(request, job_id):
+    """The mirror axis of the picture's largest outline: a place on it, and the angle that lays it upright or level, whichever is nearer."""
+    documents, picture, fit = _documents(request, job_id, scaled=True)
+    small, factor = pictures.preview_light(documents)
+    contours = [contour for contour in find_contours(small) if not contour.touches_border]
+    if not contours:
+        raise InputError("No outline stands free of the picture's border, so there is no mirror axis to find.")
+    level = attrs.evolve(fit, angle=0.0, flipped=False)
+    axis = find_axis(level.to_mm(contours[0].points * factor + (factor - 1) / 2))
+    return JsonResponse({"point": level.to_px([axis.point])[0].tolist(), "angle": math.remainder(axis.angle, math.pi / 2), "rms_mm": axis.rms,
+                         "largest_mm": axis.largest})
+
+
+@require_POST
+def next_measurement(request, job_id):
+    """Which measurement would improve the sketch's sizes most."""
+    job = job_for(request, job_id)
+    found = suggest(view_of(job))
+    return JsonResponse({"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}})
+
+
+@require_POST
+def read_caliper(request, job_id):
+    """A reading of the caliper stand-in, for pictures that came from the scanner stand-in or the samples."""
+    documents, picture, _ = _documents(request, job_id)
+    stand_in = picture.get("stand_in")
+    if not stand_in or stand_in.get("part") not in parts.SAMPLES:
+        raise InputError("The caliper stand-in measures sample parts only; this picture is none of theirs. Type your own caliper's reading.")
+    sent = sent_by(request)
+    places = np.array(_sent_places(sent, 1))
+    whole = np.column_stack([places, np.ones(len(places))]) @ np.linalg.inv(np.array(stand_in["px_from_mm"]).reshape(3, 3)).T
+    true = whole[:, :2] / whole[:, 2:]
+    outlines, random = parts.SAMPLES[stand_in["part"]].outlines(), np.random.default_rng()
+    reading = caliper.read_diameter(outlines, true[0], random) if len(true) == 1 or sent.get("what") == "diameter" else caliper.read_between(outlines, true[0], true[1], random)
+    return JsonResponse({"reading_mm": reading})
+
+
+@require_POST
+def add_picture(request, job_id):
+    """Another picture dropped or pasted onto the Board."""
+    job = job_for(request, job_id, change=True)
+    upload = request.FILES.get("picture")
+    if upload is None:
+        raise InputError("No picture came; drop it again.")
+    dpi, page_number = (request.POST.get(name, "") or fallback for name, fallback in (("dpi", "300"), ("page", "1")))
+    done = job_services.add_picture(job, request.user, upload.read(), upload.name, dpi=dpi, page=page_number)
+    job.refresh_from_db()
+    refresh_summary(job, done.documents)
+    return JsonResponse({"version": done.version, "told": done.told})
+
+
+@require_POST
+def preview_steps(request, job_id):
+    """The picture after clean-up steps that are being changed, on a reduced copy, as JPEG."""
+    documents, _, _ = _documents(request, job_id)
+    steps = sent_by(request).get("steps")
+    if not isinstance(steps, list):
+        raise InputError("The page sent no clean-up steps; load it again.")
+    return HttpResponse(pictures.clean_preview(documents, steps), content_type="image/jpeg")
+
+
+@require_POST
+def start_cleaning(request, job_id):
+    """Carry out the stored clean-up steps at full size in the worker."""
+    job = job_for(request, job_id)
+    documents, picture, fit = _documents(request, job_id)
+    task = services.submit(job, "clean", {"digest": picture["digest"], "name": picture["name"], "drawn": picture.get("drawn", False),
+                                          "steps": pictures.steps_of(picture), "mm_per_px": fit.mm_per_px if fit else None})
+    return JsonResponse(as_json(services.wait(task)))
+
+
+def _kept(data, media_type):
+    answer = HttpResponse(data, content_type=media_type)
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
+
+
+@require_GET
+def cleaned(request, job_id, task):
+    """The picture that a clean-up task made."""
+    job = job_for(request, job_id)
+    found = services.finished(job, task, "clean")
+    if found is None:
+        raise Http404("no such cleaned picture")
+    return _kept(bytes(found.blob.data), "image/jpeg")
+
+
+@require_GET
+def flat(request, job_id, picture, key):
+    """A picture laid flat; ``key`` changes with its calibration."""
+    documents = documents_of(job_for(request, job_id))
+    if picture not in documents["reference"]["pictures"] or calibration_of(documents, picture) is None:
+        raise Http404("no such picture")
+    return _kept(pictures.flat_copy(documents, picture), "image/jpeg")
+
+
+def settings_of(sent, documents):
+    """Trace settings from what the page sent; colours come as places in the picture that were clicked.
 
     Raises:
         InputError: out of range.
@@ -74,34 +264,38 @@ def settings_of(sent):
     keep = sent.get("keep", "all")
     if keep not in ("all", "largest") and not (isinstance(keep, list) and all(isinstance(item, list) and len(item) == 3 for item in keep)):
         raise InputError("The page sent no choice of outlines; load it again.")
+    mode, picked = str(sent.get("mode", "tone")), ()
+    if mode == "colour":
+        if not sent.get("picked"):
+            raise InputError("Click the part on the Board to say which colour it has; click again for each further colour.")
+        colour = pictures.colours_of(picture_of(documents)[1])
+        picked = tuple(tuple(float(value) for value in colour_at(colour, *place)) for place in _sent_places({"places": sent["picked"]}, 1))
     settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
-                             part=str(sent.get("part", "auto")))
+                             part=str(sent.get("part", "auto")), mode=mode, flatten=bool(sent.get("flatten")), colours=picked,
+                             reach=number_from(sent, "reach", SAME_COLOUR))
     check_settings(settings)
     return settings
 
 
 @require_POST
 def outlines(request, job_id):
-    """Live outlines for a threshold, on a reduced copy of the picture."""
-    documents = documents_of(job_for(request, job_id))
-    sent = sent_by(request)
-    picture, fit = _calibrated_picture(documents)
-    if fit is None:
-        raise InputError("Set a known length first, so that outlines have a size.")
-    light, factor = pictures.reduced(pictures.light_of(picture["digest"], picture["name"]))
-    return JsonResponse({"outlines": contour_preview(light, settings_of(sent), fit.mm_per_px * factor, factor)})
+    """Live outlines, on a reduced copy of the picture."""
+    documents, _, fit = _documents(request, job_id, scaled=True)
+    settings = settings_of(sent_by(request), documents)
+    colour = None
+    if settings.mode == "colour":
+        colour, factor = pictures.preview_colours(documents)
+        light = colour[..., 1]
+    else:
+        light, factor = pictures.preview_light(documents, *([pictures.SLOW_PREVIEW_PIXELS] if settings.mode != "tone" else []))
+    return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour)})
 
 
 @require_POST
 def start_trace(request, job_id):
     """Trace at full resolution in the worker."""
     job = job_for(request, job_id, change=True)
-    documents = documents_of(job)
-    picture, fit = _calibrated_picture(documents)
-    if fit is None:
-        raise InputError("Set a known length first, so that outlines have a size.")
-    settings = settings_of(sent_by(request))
-    plain = {"threshold": settings.threshold, "tolerance_mm": settings.tolerance_mm, "speck_mm2": settings.speck_mm2, "keep": settings.keep,
-             "part": settings.part}
+    documents, picture, _ = _documents(request, job_id, scaled=True)
+    plain = attrs.asdict(settings_of(sent_by(request), documents), filter=lambda field, _: field.name != "border")
     task = services.submit(job, "trace", {"documents": {"reference": documents["reference"]}, "digest": picture["digest"], "settings": plain})
     return JsonResponse(as_json(services.wait(task)))

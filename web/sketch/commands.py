@@ -5,7 +5,7 @@ import math
 import attrs
 
 from jobs.actions import command
-from nomogon_core.errors import SketchError
+from nomogon_core.errors import InputError, SketchError
 from nomogon_core.job import calibration_of
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
 from nomogon_core.sketch import edit, model
@@ -13,10 +13,14 @@ from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed, traced_u95
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.solve import Grab, solve
+from nomogon_core.tracing import tied_joints
+from nomogon_core.underhand import along_edge, round_near
+from reference import pictures
 from reference.commands import clean_name
 
 LEVEL_WITHIN = math.radians(1.5)
 MOST_ENTITIES = 5000
+FOLLOW_TOLERANCE_PX = 0.8
 
 
 def _sketch(documents):
@@ -102,6 +106,49 @@ def spline(documents, *, places, construction=False):
     sketch, _ = edit.add_spline_through(_sketch(documents), [_place(value) for value in places], construction=bool(construction))
     _store(documents, sketch)
     return f"Spline through {len(places)} places drawn"
+
+
+def _picture(documents):
+    """(linear light, calibration) of the picture worked on.
+
+    Raises:
+        InputError: there is none, or it has no scale.
+    """
+    fit = calibration_of(documents)
+    if fit is None:
+        raise InputError("There is no picture with a known length under the sketch; set one in Reference first, or draw with Alt held.")
+    return pictures.light_of(documents), fit
+
+
+@command("sketch.follow")
+def follow(documents, *, start, end):
+    """The picture's edge between two places, as the fewest curves."""
+    sketch = _sketch(documents)
+    light, fit = _picture(documents)
+    ends = [_place(value) for value in (start, end)]
+    drawn = along_edge(light, fit, *(_coordinates(sketch, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px)
+    sketch, names, joints = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn", closed=False)
+    for point, curve, which in ((ends[0], names[0], 0), (ends[1], names[-1], -1)):
+        if isinstance(point, str):
+            sketch = edit.merge_points(sketch, point, _outer_end(sketch, curve, sketch.points[point]))
+    _store(documents, tied_joints(sketch, joints))
+    return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
+
+
+def _outer_end(sketch, name, near):
+    return min(sketch.curves[name].end_points(), key=lambda point: math.dist(sketch.points[point], near))
+
+
+@command("sketch.round")
+def round_edge(documents, *, place):
+    """A circle on the round edge around a place."""
+    sketch = _sketch(documents)
+    light, fit = _picture(documents)
+    drawn = round_near(light, fit, _coordinates(sketch, place))
+    circle_found = drawn.curves[0]
+    sketch, _ = edit.add_circle(sketch, circle_found.center, circle_found.radius, u95=drawn.u95[0])
+    _store(documents, sketch)
+    return f"Circle of {format_length(2 * circle_found.radius)} mm on the picture's edge"
 
 
 @command("sketch.constrain")

@@ -3,10 +3,15 @@
 Only plain data crosses into and out of these functions.
 """
 
-import attrs
+from pathlib import Path
 
-from nomogon_core.job import build_of, calibration_of
-from nomogon_core.reference.decode import decode
+import attrs
+import cv2
+import numpy as np
+
+from nomogon_core.job import build_of, calibration_of, picture_of, things_of
+from nomogon_core.reference.cleanup import Scale, clean
+from nomogon_core.reference.decode import colours, decode, linear_to_srgb
 from nomogon_core.solid import display, rebuild, release
 from nomogon_core.trace.outlines import TraceSettings, outline_record, trace
 
@@ -26,10 +31,27 @@ def rebuild_job(documents, count=None):
     return result, display.pack(bodies) if bodies else None
 
 
-def trace_picture(documents, picture, settings):
-    """Fitted outlines of a picture, as plain data."""
-    outlines = trace(decode(picture), calibration_of(documents), TraceSettings(**settings))
+def _teller(progress):
+    """A function that writes how far the work is, for the process that waits to read."""
+    return (lambda share: Path(progress).write_text(f"{share:.3f}")) if progress else None
+
+
+def trace_picture(documents, data, settings, progress=None):
+    """Fitted outlines of the picture worked on, after its clean-up steps, as plain data."""
+    _, picture = picture_of(documents)
+    fit = calibration_of(documents)
+    light = decode(data, picture["name"], drawn=picture.get("drawn", False))
+    steps = [step for step in picture.get("steps", []) if step.get("on", True)]
+    colour = colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") == "colour" else None
+    outlines = trace(clean(light, steps, Scale(1.0, fit.mm_per_px)), fit, TraceSettings(**settings), _teller(progress), things_of(documents), colour)
     return {"outlines": [outline_record(outline) for outline in outlines]}, None
+
+
+def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
+    """JPEG of a picture after its clean-up steps, at full size."""
+    light = clean(decode(data, name, drawn=drawn), steps, Scale(1.0, mm_per_px), _teller(progress))
+    stored = np.clip(linear_to_srgb(light) * 255 + 0.5, 0, 255).astype(np.uint8)
+    return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
 def release_file(documents, kind, title, chord):

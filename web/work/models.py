@@ -16,6 +16,7 @@ class Task(models.Model):
     arguments = models.JSONField(default=dict)
     status = models.CharField(max_length=10, default=WAITING)
     problem = models.CharField(max_length=500, blank=True)
+    progress = models.FloatField(default=0.0)
     result = models.JSONField(null=True)
     blob = models.ForeignKey(Blob, null=True, on_delete=models.SET_NULL)
     created = models.DateTimeField(auto_now_add=True)

@@ -6,7 +6,7 @@ import threading
 from pebble import ProcessExpired, ProcessPool
 
 PROCESSES = 2
-TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "release": 120}
+TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120}
 CRASHED = "The geometry kernel stopped while working on this, which it does on some shapes. Nothing was lost; change the last operation and try again."
 TOO_LONG = "This took longer than {seconds} s and was stopped. Nothing was lost; make the shape simpler and try again."
 
@@ -36,11 +36,11 @@ class Stopped(Exception):
     """The work ended without a result; the message is for the user."""
 
 
-def run(function, arguments, kind, cancelled):
+def run(function, arguments, kind, watch):
     """Result of a function run in a process of the pool.
 
     Args:
-        cancelled: asked now and then; when it answers True the process is ended.
+        watch: called now and then; when it answers True the process is ended.
 
     Raises:
         Stopped: crashed, over time, or cancelled (then with an empty message).
@@ -53,7 +53,7 @@ def run(function, arguments, kind, cancelled):
         except TimeoutError:
             if future.done():
                 raise Stopped(TOO_LONG.format(seconds=seconds)) from None
-            if cancelled():
+            if watch():
                 future.cancel()
                 raise Stopped("") from None
         except ProcessExpired:

@@ -39,6 +39,11 @@ def wait(task, seconds=PATIENCE_S):
     return task
 
 
+def finished(job, pk, kind):
+    """The finished task of a kind with its result, or None."""
+    return Task.objects.filter(pk=pk, job=job, kind=kind, status=Task.DONE).select_related("blob").first()
+
+
 def cancel(task):
     Task.objects.filter(pk=task.pk, status__in=Task.OPEN).update(status=Task.CANCELLED)
 

@@ -1,6 +1,8 @@
 """The queue's one entry: take a Task, run it in the pool, write down what came of it."""
 
 import logging
+import tempfile
+from pathlib import Path
 
 from django.utils import timezone
 from procrastinate.contrib.django import app
@@ -11,17 +13,20 @@ from work import kernels, pool
 from work.models import Task
 
 log = logging.getLogger(__name__)
-MEDIA_TYPES = {"rebuild": "application/octet-stream", "release": "application/octet-stream"}
+MEDIA_TYPES = {"rebuild": "application/octet-stream", "release": "application/octet-stream", "clean": "image/jpeg"}
 
 
-def _call(task):
-    """Function and arguments of a task."""
+def _call(task, progress):
+    """Function and arguments of a task; ``progress`` is a file that the work writes its share 0..1 into."""
     arguments = task.arguments
     if task.kind == "rebuild":
         return kernels.rebuild_job, [arguments["documents"]]
     if task.kind == "trace":
         picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
-        return kernels.trace_picture, [arguments["documents"], picture, arguments["settings"]]
+        return kernels.trace_picture, [arguments["documents"], picture, arguments["settings"], progress]
+    if task.kind == "clean":
+        picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
+        return kernels.clean_picture, [picture, arguments["name"], arguments["drawn"], arguments["steps"], arguments["mm_per_px"], progress]
     return kernels.release_file, [arguments["documents"], arguments["file"], arguments["title"], arguments["chord"]]
 
 
@@ -50,23 +55,34 @@ def run(task_id):
     if not Task.objects.filter(pk=task_id, status__in=Task.OPEN).update(status=Task.RUNNING):
         return
     task = Task.objects.get(pk=task_id)
+    with tempfile.TemporaryDirectory() as folder:
+        progress = Path(folder) / "progress"
+        outcome = _outcome(task, progress)
+    Task.objects.filter(pk=task_id, status=Task.RUNNING).update(finished=timezone.now(), **outcome)
+
+
+def _outcome(task, progress):
+    """What a task ended with, as fields of its row."""
     outcome = {"status": Task.FAILED}
 
-    def cancelled():
-        return Task.objects.filter(pk=task_id, status=Task.CANCELLED).exists()
+    def watch():
+        text = progress.read_text() if progress.exists() else ""
+        if text:
+            Task.objects.filter(pk=task.pk).update(progress=float(text))
+        return Task.objects.filter(pk=task.pk, status=Task.CANCELLED).exists()
     try:
         try:
-            result, data = pool.run(*_call(task), task.kind, cancelled)
+            result, data = pool.run(*_call(task, str(progress)), task.kind, watch)
         except pool.Stopped as stopped:
             if task.kind != "rebuild" or not str(stopped):
                 raise
-            result, data = _up_to_the_culprit(task.arguments["documents"], str(stopped), cancelled)
+            result, data = _up_to_the_culprit(task.arguments["documents"], str(stopped), watch)
         outcome = {"status": Task.DONE, "result": result, "blob": Blob.keep(data, MEDIA_TYPES[task.kind]) if data else None}
     except CoreError as problem:
         outcome["problem"] = str(problem)[:500]
     except pool.Stopped as problem:
         outcome["problem"] = str(problem)
     except Exception:
-        log.exception("task %s (%s) failed", task_id, task.kind)
+        log.exception("task %s (%s) failed", task.pk, task.kind)
         outcome["problem"] = "Something went wrong that was not foreseen; it has been noted in the log."
-    Task.objects.filter(pk=task_id, status=Task.RUNNING).update(finished=timezone.now(), **outcome)
+    return outcome

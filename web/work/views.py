@@ -12,7 +12,7 @@ from work.models import Task
 
 
 def as_json(task):
-    return {"task": task.pk, "kind": task.kind, "status": task.status, "problem": task.problem,
+    return {"task": task.pk, "kind": task.kind, "status": task.status, "problem": task.problem, "progress": task.progress,
             "seconds": round((task.finished.timestamp() if task.finished else time.time()) - task.created.timestamp(), 1)}
 
 

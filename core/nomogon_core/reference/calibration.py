@@ -1,8 +1,13 @@
 """From known lengths to a calibration: a map from pixels to millimetres that knows how good it is.
 
 A calibration is fitted from observations and carries the covariance of its parameters, so that every
-measurement made with it has a standard uncertainty (JCGM 100:2008). The first model is the similarity: one
-scale for both axes. D = s·ℓ with u² = 2 s²σ² + D²·u_s²/s².
+measurement made with it has a standard uncertainty (JCGM 100:2008).
+
+A pixel becomes q, centred on the picture, divided by its half diagonal, y up. Lens bending takes q to
+q (1 + k r²) (after Brown, 1971). Then the plane:
+
+* similarity: s q; x and y scale: (sx qx, sy qy); affine: A q with symmetric A, since a turn changes no length
+* perspective: A q / (1 + v · q): five numbers, the homography without its place and turn
 """
 
 import math
@@ -14,6 +19,8 @@ from nomogon_core.errors import CalibrationError
 
 GAUGE_U95_MM = 0.02
 COVERAGE_FACTOR = 2.0
+MODELS = {"similarity": 1, "x and y scale": 2, "affine": 3, "perspective": 5}
+UNBEND_ROUNDS = 12
 LEAST_BASE_PX = 5.0
 
 
@@ -27,6 +34,7 @@ class KnownLength:
         length_mm: the gauged length.
         sigma_px: standard deviation of each place along the length.
         gauge_u95_mm: 95 % uncertainty of the gauge reading.
+        key: what stands for it in the job, "" outside one.
     """
 
     name: str
@@ -35,6 +43,7 @@ class KnownLength:
     length_mm: float
     sigma_px: float = 0.1
     gauge_u95_mm: float = GAUGE_U95_MM
+    key: str = ""
 
     @property
     def base_px(self):
@@ -49,61 +58,215 @@ class Residual:
     read_mm: float
     off_mm: float
     u95_mm: float
+    key: str = ""
+
+
+@attrs.frozen
+class Doubt:
+    """A known length that the others contradict.
+
+    Attributes:
+        name, key: of the length.
+        off_mm: the gauge's reading less what the others say.
+        u95_mm: 95 % uncertainty of that difference.
+    """
+
+    name: str
+    key: str
+    off_mm: float
+    u95_mm: float
+
+
+def plane_of(model, parameters, q):
+    """Places (n, 2) in the plane, in millimetres, of centred pixels q (n, 2)."""
+    count = MODELS[model]
+    if len(parameters) > count:
+        q = q * (1 + parameters[count] * (q**2).sum(axis=1, keepdims=True))
+    if model == "similarity":
+        return parameters[0] * q
+    if model == "x and y scale":
+        return q * parameters[:2]
+    a, b, c = parameters[:3]
+    plane = q @ np.array([[a, b], [b, c]])
+    return plane / (1 + q @ parameters[3:5])[:, None] if model == "perspective" else plane
+
+
+def _unbent(q, k):
+    """The inverse of q (1 + k r²), by Newton steps on the radius."""
+    far = np.hypot(q[:, 0], q[:, 1])
+    r = far.copy()
+    for _ in range(UNBEND_ROUNDS):
+        r = r - (r + k * r**3 - far) / np.maximum(1 + 3 * k * r**2, 0.1)
+    return q * np.divide(r, far, out=np.ones_like(far), where=far > 0)[:, None]
 
 
 @attrs.frozen
 class Calibration:
-    """Similarity from pixels (y down) to millimetres (y up).
+    """A map from pixels (y down) to millimetres (y up) on one plane, with the covariance of its parameters.
 
     Attributes:
-        model: name of the model.
-        mm_per_px: scale.
-        u_mm_per_px: its standard uncertainty.
-        origin_px: the pixel that becomes (0, 0).
-        angle: direction in the picture, counter-clockwise as seen, that becomes the x axis.
-        residuals: one a known length.
-        reduced_chi2: weighted residual sum per degree of freedom; 1 when there is none to spare.
+        model: a key of MODELS.
+        parameters: of the plane, then k if the lens bends.
+        covariance: of the parameters, (n, n).
+        center_px, unit_px: what pixels are centred on and divided by.
+        origin_px: the pixel that becomes ``at_mm``; angle: direction in the plane that becomes the x axis;
+            flipped: whether the picture shows the part from behind, so that x runs the other way.
+        why: why this model, in a sentence.
+        raised: factor for an edge above the plane: 1 - height / camera distance (pinhole model).
+        residuals: of each known length; reduced_chi2: of all observations; spare: how many more there were than unknowns.
         pick_sigma_px: typical standard deviation of a pick.
-        reach_px: typical base of the known lengths.
+        reach_px: the two places farthest apart of what is known, for :meth:`u95_at_reach`.
+        doubt: the known length that disagrees with the others, or None.
     """
 
     model: str
-    mm_per_px: float
-    u_mm_per_px: float
-    origin_px: tuple
+    parameters: tuple
+    covariance: np.ndarray = attrs.field(eq=False, repr=False)
+    center_px: tuple = (0.0, 0.0)
+    unit_px: float = 1.0
+    origin_px: tuple = (0.0, 0.0)
     angle: float = 0.0
+    why: str = ""
     residuals: tuple = ()
     reduced_chi2: float = 1.0
+    spare: int = 0
     pick_sigma_px: float = 0.1
-    reach_px: float = 0.0
+    raised: float = 1.0
+    reach_px: tuple = ((0.0, 0.0), (1.0, 0.0))
+    doubt: Doubt | None = None
+    at_mm: tuple = (0.0, 0.0)
+    flipped: bool = False
+
+    @property
+    def bends(self):
+        return len(self.parameters) > MODELS[self.model]
+
+    @property
+    def is_linear(self):
+        """Whether the map is affine, so that the picture itself can be laid onto the plane."""
+        return not self.bends and self.model != "perspective"
 
     def to_mm(self, points_px):
-        """Millimetres (n, 2), y up, of pixels (n, 2), y down."""
-        return (np.asarray(points_px, float) - self.origin_px) @ self._turn()
+        """Millimetres (n, 2), y up, of pixels (n, 2)."""
+        return self._placed(np.array(self.parameters), np.atleast_2d(np.asarray(points_px, float)))
+
+    def _turn(self):
+        cos, sin = math.cos(self.angle), math.sin(self.angle)
+        turn = self.raised * np.array([[cos, -sin], [sin, cos]])
+        return turn * (-1.0, 1.0) if self.flipped else turn
+
+    def _placed(self, parameters, points):
+        plane = plane_of(self.model, parameters, self._units(points)) - plane_of(self.model, parameters, self._units(np.array([self.origin_px], float)))
+        return plane @ self._turn() + self.at_mm
+
+    def _units(self, points):
+        return (points - self.center_px) / self.unit_px * [1.0, -1.0]
 
     def to_px(self, points_mm):
         """The inverse of :meth:`to_mm`."""
-        return np.asarray(points_mm, float) @ np.linalg.inv(self._turn()) + self.origin_px
-
-    def _turn(self):
-        cos, sin = math.cos(self.angle) * self.mm_per_px, math.sin(self.angle) * self.mm_per_px
-        return np.array([[cos, -sin], [-sin, -cos]])
+        parameters = np.array(self.parameters)
+        shift = plane_of(self.model, parameters, self._units(np.array([self.origin_px], float)))
+        plane = (np.atleast_2d(np.asarray(points_mm, float)) - self.at_mm) @ np.linalg.inv(self._turn()) + shift
+        if self.model == "similarity":
+            q = plane / parameters[0]
+        elif self.model == "x and y scale":
+            q = plane / parameters[:2]
+        else:
+            a, b, c = parameters[:3]
+            tilt = parameters[3:5] if self.model == "perspective" else np.zeros(2)
+            q = np.linalg.solve(np.array([[a, b], [b, c]]) - plane[:, :, None] * tilt, plane[:, :, None])[:, :, 0]
+        if self.bends:
+            q = _unbent(q, parameters[-1])
+        return q * self.unit_px * [1.0, -1.0] + self.center_px
 
     def px_matrix(self):
-        """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py + f."""
-        turn = self._turn()
-        shift = -np.asarray(self.origin_px) @ turn
-        return (*turn[0].tolist(), *turn[1].tolist(), *shift.tolist())
+        """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py + f.
 
-    def distance_u95(self, distance_mm, sigma_px=None):
-        """95 % uncertainty of a distance measured in the picture between two places."""
+        Exact where :attr:`is_linear`; otherwise the rectified picture is laid there instead.
+        """
+        origin, right, down = self.to_mm([(0, 0), (1, 0), (0, 1)])
+        return (*(right - origin).tolist(), *(down - origin).tolist(), *origin.tolist())
+
+    @property
+    def mm_per_px(self):
+        """Scale at the centre of the picture: the root of the area of a pixel."""
+        return float(self._scale(np.array(self.parameters)))
+
+    def _scale(self, parameters):
+        center = np.array(self.center_px)
+        corners = self._placed(parameters, np.array([center, center + [1, 0], center + [0, 1]]))
+        (ax, ay), (bx, by) = corners[1] - corners[0], corners[2] - corners[0]
+        return math.sqrt(abs(ax * by - ay * bx))
+
+    @property
+    def u_mm_per_px(self):
+        return math.sqrt(self._variance(self._scale))
+
+    def _variance(self, function):
+        """Variance of a function of the parameters, by its derivatives."""
+        base = np.array(self.parameters)
+        steps = 1e-6 * np.maximum(np.abs(base), 1e-3)
+        slopes = np.array([(function(base + step) - function(base - step)) / (2 * step.max()) for step in np.diag(steps)])
+        return max(float(slopes @ self.covariance @ slopes), 0.0)
+
+    def distance(self, first_px, second_px, sigma_px=None):
+        """Distance in millimetres between two picks, and its 95 % uncertainty."""
+        picks = np.array([first_px, second_px], float)
+
+        def length(parameters, places=picks):
+            return float(np.hypot(*np.diff(self._placed(parameters, places), axis=0)[0]))
         sigma = self.pick_sigma_px if sigma_px is None else sigma_px
-        relative = self.u_mm_per_px / self.mm_per_px
-        return COVERAGE_FACTOR * math.sqrt(2 * (self.mm_per_px * sigma) ** 2 + (distance_mm * relative) ** 2)
+        own = np.array(self.parameters)
+        slopes = [(length(own, picks + move) - length(own, picks - move)) / 0.02 for move in 0.01 * np.eye(4).reshape(4, 2, 2)]
+        variance = self._variance(length) + sigma**2 * float(np.sum(np.square(slopes)))
+        return length(own), COVERAGE_FACTOR * math.sqrt(variance)
+
+    def angle_between(self, corner_px, first_px, second_px, sigma_px=None):
+        """Angle at a corner in radians, and its 95 % uncertainty."""
+        picks = np.array([corner_px, first_px, second_px], float)
+
+        def opening(parameters, places=picks):
+            corner, first, second = self._placed(parameters, places)
+            a, b = first - corner, second - corner
+            return abs(math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b)))
+        sigma = self.pick_sigma_px if sigma_px is None else sigma_px
+        own = np.array(self.parameters)
+        slopes = [(opening(own, picks + move) - opening(own, picks - move)) / 0.02 for move in 0.01 * np.eye(6).reshape(6, 3, 2)]
+        return opening(own), COVERAGE_FACTOR * math.sqrt(self._variance(opening) + sigma**2 * float(np.sum(np.square(slopes))))
 
     def u95_at_reach(self):
         """95 % uncertainty of a distance as long as the known ones: the one number for the stage line."""
-        return self.distance_u95(self.reach_px * self.mm_per_px)
+        return self.distance(*self.reach_px)[1]
+
+    def scale_change(self, size):
+        """How much the scale differs over a picture of (width, height) pixels: largest over smallest, less 1."""
+        width, height = size
+        corners = np.array([(0, 0), (width - 1, 0), (width - 1, height - 1), (0, height - 1)], float)
+        scales = []
+        for corner in corners:
+            around = self.to_mm(np.array([corner, corner + (1, 0), corner + (0, 1)]))
+            a, b = around[1] - around[0], around[2] - around[0]
+            scales.append(math.sqrt(abs(a[0] * b[1] - a[1] * b[0])))
+        return max(scales) / max(min(scales), 1e-12) - 1
+
+
+def level_angle(fit, start_px, end_px):
+    """The angle of a calibration that makes the way between two picks level or upright, whichever is nearer."""
+    a, b = attrs.evolve(fit, angle=0.0, flipped=False).to_mm([start_px, end_px])
+    return math.remainder(math.atan2(*(b - a)[::-1]), math.pi / 2)
+
+
+def check_length(known):
+    """Refuse a known length that can give no scale.
+
+    Raises:
+        CalibrationError: not positive, or two picks on the same place.
+    """
+    if not (math.isfinite(known.length_mm) and known.length_mm > 0):
+        raise CalibrationError(f"{known.name} must be longer than zero; {known.length_mm:g} mm came. Type the length that the gauge shows.")
+    if known.base_px < LEAST_BASE_PX:
+        raise CalibrationError(f"The two picks of {known.name} are {known.base_px:.1f} px apart, on the same place; "
+                               f"pick two places at least {LEAST_BASE_PX:g} px apart, the farther the better.")
 
 
 def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
@@ -123,7 +286,7 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     if not lengths:
         raise CalibrationError("A picture without a known length has no scale; pick two points and type how long that is.")
     for known in lengths:
-        _check(known)
+        check_length(known)
     base = np.array([known.base_px for known in lengths])
     target = np.array([known.length_mm for known in lengths])
     sigma = np.array([known.sigma_px for known in lengths])
@@ -136,17 +299,13 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     spare = len(lengths) - 1
     reduced = float(weight @ off**2) / spare if spare else 1.0
     variance = max(1.0, reduced) / float((weight * base) @ base)
-    pick_sigma = float(np.sqrt(np.mean(sigma**2)))
-    result = Calibration("similarity", scale, math.sqrt(variance), tuple(map(float, origin_px)), float(angle), (), reduced,
-                         pick_sigma, float(base.mean()))
-    residuals = tuple(Residual(known.name, float(scale * b), float(o), float(result.distance_u95(scale * b, known.sigma_px)))
-                      for known, b, o in zip(lengths, base, off))
-    return attrs.evolve(result, residuals=residuals)
+    longest = lengths[int(base.argmax())]
+    fit = Calibration("similarity", (scale,), np.array([[variance]]), origin_px=tuple(map(float, origin_px)), angle=float(angle), reduced_chi2=reduced,
+                      spare=spare, pick_sigma_px=float(np.sqrt(np.mean(sigma**2))), reach_px=(longest.start, longest.end))
+    return attrs.evolve(fit, residuals=tuple(residual_of(fit, known) for known in lengths))
 
 
-def _check(known):
-    if not (math.isfinite(known.length_mm) and known.length_mm > 0):
-        raise CalibrationError(f"{known.name} must be longer than zero; {known.length_mm:g} mm came. Type the length that the gauge shows.")
-    if known.base_px < LEAST_BASE_PX:
-        raise CalibrationError(f"The two picks of {known.name} are {known.base_px:.1f} px apart, on the same place; "
-                               f"pick two places at least {LEAST_BASE_PX:g} px apart, the farther the better.")
+def residual_of(fit, known):
+    """What the picture reads for a known length."""
+    read, u95 = fit.distance(known.start, known.end, known.sigma_px)
+    return Residual(known.name, read, read - known.length_mm, u95, known.key)

@@ -10,16 +10,21 @@ import warnings
 import attrs
 import cv2
 import numpy as np
-from PIL import Image, ImageOps, UnidentifiedImageError
+import pillow_heif
+import tifffile
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
 from nomogon_core.errors import PictureError
 
-FORMATS = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp", "TIFF": "image/tiff"}
+FORMATS = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp", "TIFF": "image/tiff", "BMP": "image/bmp", "GIF": "image/gif",
+           "HEIF": "image/heic", "AVIF": "image/avif"}
+FORMAT_WORDS = "PNG, JPEG, WebP, TIFF, BMP, GIF, HEIC or AVIF"
 MOST_PIXELS = 50_000_000
 LEAST_SIDE = 16
 _LUMA = (0.2126, 0.7152, 0.0722)
 
 Image.MAX_IMAGE_PIXELS = None
+pillow_heif.register_heif_opener()
 
 
 @attrs.frozen
@@ -58,7 +63,7 @@ def _open(data, name):
             warnings.simplefilter("ignore")
             picture = Image.open(io.BytesIO(data), formats=list(FORMATS))
     except UnidentifiedImageError:
-        raise PictureError(f"{name} is not a picture that can be read: its contents are not PNG, JPEG, WebP or TIFF. "
+        raise PictureError(f"{name} is not a picture that can be read: its contents are not {FORMAT_WORDS}. "
                            "Save it as one of these and drop it again.") from None
     except (OSError, ValueError, SyntaxError) as problem:
         raise PictureError(f"{name} cannot be read as a picture: {problem}. Save it anew and drop it again.") from None
@@ -76,7 +81,7 @@ def inspect(data, name="The file"):
         PictureError: not a picture, too large, or too small to trace.
     """
     if not data:
-        raise PictureError(f"{name} is empty. Choose a PNG, JPEG, WebP or TIFF picture.")
+        raise PictureError(f"{name} is empty. Choose a picture: {FORMAT_WORDS}.")
     with _open(data, name) as picture:
         width, height = picture.size
         if width * height > MOST_PIXELS:
@@ -84,9 +89,17 @@ def inspect(data, name="The file"):
                                f"{MOST_PIXELS / 1e6:.0f} are taken. Reduce it and drop it again.")
         if min(width, height) < LEAST_SIDE:
             raise PictureError(f"{name} is {width} × {height} pixels; a side of at least {LEAST_SIDE} is needed to trace anything.")
-        if picture.getexif().get(0x0112, 1) >= 5:
+        if _orientation(picture) >= 5:
             width, height = height, width
         return PictureInfo(picture.format, width, height, _resolution(picture))
+
+
+def _orientation(picture):
+    """How the camera was held, after EXIF; 1 (upright) where nothing can be read of it."""
+    try:
+        return picture.getexif().get(0x0112, 1)
+    except (OSError, ValueError, SyntaxError, KeyError, TypeError):
+        return 1
 
 
 def _resolution(picture):
@@ -97,30 +110,72 @@ def _resolution(picture):
     return (across, down) if across > 1 and down > 1 else None
 
 
-def decode(data, name="The file"):
+def _is_deep(data, info):
+    """Whether a PNG or TIFF holds 16 bits a channel in colour, which Pillow would reduce to 8."""
+    if info.format == "PNG":
+        return data[24:25] == b"\x10"
+    if info.format != "TIFF":
+        return False
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            page = file.pages[0]
+            return page.bitspersample == 16 and page.samplesperpixel >= 3
+    except (tifffile.TiffFileError, ValueError, IndexError, KeyError, OSError):
+        return False
+
+
+def decode(data, name="The file", *, drawn=False):
     """Linear luminance of a picture.
 
     Args:
         data: the file's bytes.
         name: how the file is called in messages.
+        drawn: the picture was drawn by a program, which mixes edge pixels in stored values: these count as light.
 
     Returns:
         float32 array (height, width), 0 black to 1 white, turned upright by its EXIF orientation; transparent
-        pixels are laid on white.
+        pixels are laid on white; colours of another profile are taken to sRGB first.
 
     Raises:
         PictureError: the picture is refused by :func:`inspect` or is damaged.
     """
     info = inspect(data, name)
     with _open(data, name) as picture:
-        upright = picture.getexif().get(0x0112, 1) == 1
-        eight_bit = picture.mode in ("RGB", "L")
+        plain = _orientation(picture) == 1 and picture.mode in ("RGB", "L") and not _other_profile(picture)
     _require_end(info.format, data, name)
-    if upright and eight_bit and info.format in ("JPEG", "PNG"):
+    deep = _is_deep(data, info)
+    if plain and not drawn and not deep and info.format in ("JPEG", "PNG"):
         pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
         if pixels is not None and pixels.shape[:2] == (info.height, info.width):
             return _luminance(pixels)
-    return _decode_any(data, name)
+    stored = _deep_colour(data, name) if deep else _upright(data, name)
+    if drawn:
+        return _weighted(stored)
+    if stored.dtype == np.uint8:
+        return _luminance(stored[..., ::-1] if stored.ndim == 3 else stored)
+    return _weighted(srgb_to_linear(stored).astype(np.float32))
+
+
+def colours(data, name="The file", *, drawn=False):
+    """Linear red, green and blue of a picture: float32 (height, width, 3), upright.
+
+    Raises:
+        PictureError: as :func:`decode`.
+    """
+    info = inspect(data, name)
+    _require_end(info.format, data, name)
+    stored = _deep_colour(data, name) if _is_deep(data, info) else _upright(data, name)
+    if stored.ndim == 2:
+        stored = np.repeat(stored[..., None], 3, axis=2)
+    if stored.dtype == np.uint8:
+        return cv2.LUT(stored, (np.arange(256) / 255).astype(np.float32) if drawn else _LINEAR)
+    return (stored if drawn else srgb_to_linear(stored)).astype(np.float32)
+
+
+def _weighted(values):
+    """Luminance of linear values (h, w) or (h, w, 3), of any depth."""
+    values = values.astype(np.float32) / (255 if values.dtype == np.uint8 else 1)
+    return values if values.ndim == 2 else np.ascontiguousarray(values @ np.array(_LUMA, np.float32))
 
 
 def _require_end(kind, data, name):
@@ -130,23 +185,55 @@ def _require_end(kind, data, name):
         raise PictureError(f"{name} is cut off: the end of the {kind} is missing. Copy it again from where it came.")
 
 
-def _decode_any(data, name):
+def _deep_colour(data, name):
+    """Stored values 0..1 of a 16-bit picture: (h, w) or (h, w, 3), red first, laid on white."""
+    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+    if pixels is None:
+        raise PictureError(f"{name} is damaged and cannot be decoded. Copy it again from where it came.")
+    values = pixels.astype(np.float32) / np.iinfo(pixels.dtype).max
+    if values.ndim == 2:
+        return values
+    if values.shape[2] == 4:
+        values = values[..., :3] * values[..., 3:] + 1 - values[..., 3:]
+    return np.ascontiguousarray(values[..., 2::-1])
+
+
+def _other_profile(picture):
+    """The picture's own colour profile, or None when there is none or it is sRGB."""
+    held = picture.info.get("icc_profile")
+    if not held:
+        return None
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(held))
+        return None if "srgb" in ImageCms.getProfileDescription(profile).lower() else profile
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return None
+
+
+def _in_srgb(picture, profile):
+    """The picture's colours in sRGB; a profile that does not go with its pixels is passed over."""
+    try:
+        return ImageCms.profileToProfile(picture, profile, ImageCms.createProfile("sRGB"), outputMode="RGB")
+    except (ImageCms.PyCMSError, ValueError):
+        return picture
+
+
+def _upright(data, name):
+    """Stored values of a picture, upright, transparent pixels on white: 8-bit (h, w) or (h, w, 3), or floats 0..1 of a deep grey one."""
     with _open(data, name) as picture:
         try:
+            profile = _other_profile(picture)
             picture = ImageOps.exif_transpose(picture)
-            if picture.mode in ("I;16", "I", "F"):
-                return _sixteen_bit(np.asarray(picture, np.float64))
+            if picture.mode in ("I;16", "I;16B", "I", "F"):
+                values = np.asarray(picture, np.float64)
+                return np.clip(values / (65535.0 if values.max() > 255 else 255.0), 0, 1)
             if "A" in picture.getbands() or "transparency" in picture.info:
-                picture = Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture.convert("RGBA"))
-            pixels = np.asarray(picture.convert("L" if picture.mode in ("1", "L", "LA") else "RGB"))
+                picture = Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture.convert("RGBA")).convert("RGB")
+            if profile is not None and picture.mode in ("L", "RGB", "CMYK", "LAB"):
+                picture = _in_srgb(picture, profile)
+            return np.asarray(picture.convert("L" if picture.mode in ("1", "L", "LA") else "RGB"))
         except (OSError, ValueError, SyntaxError) as problem:
             raise PictureError(f"{name} is damaged and cannot be decoded: {problem}. Copy it again from where it came.") from None
-    return _luminance(pixels[..., ::-1] if pixels.ndim == 3 else pixels)
-
-
-def _sixteen_bit(values):
-    top = 65535.0 if values.max() > 255 else 255.0
-    return srgb_to_linear(np.clip(values / top, 0, 1)).astype(np.float32)
 
 
 def _luminance(pixels):

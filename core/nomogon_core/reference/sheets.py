@@ -18,9 +18,11 @@ from nomogon_core.trace.fit import fit_outline
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
-SIZE_U95_MM = {"card": 0.1, "A4": 1.0, "A5": 1.0, "Letter": 1.0}
-CORNER_SIGMA_PX = 0.04
+# ISO/IEC 7810 (memory) lets a card be off by 0.12 mm at most, taken as three standard deviations.
+SIZE_U95_MM = {"card": 0.08, "A4": 1.0, "A5": 1.0, "Letter": 1.0}
+CORNER_SIGMA_PX = 0.018
 SEARCH_PX = 12.0
+BOW_PX = 40.0
 SAMPLES = 48
 LEAST_AREA_SHARE = 0.003
 STRAIGHT_SHARE = 0.75
@@ -75,6 +77,39 @@ def refine_corners(light, corners):
     if any(corner is None for corner in crossed):
         raise CalibrationError("Two neighbouring edges are nearly parallel, so they have no corner; give the corners in order around the thing.")
     return np.array(crossed)
+
+
+def follow_straight(light, start, end):
+    """Places along an edge between two clicks that is straight in reality but may be bowed by the lens.
+
+    Args:
+        light: linear luminance (h, w).
+        start, end: places near the edge, in pixels.
+
+    Returns:
+        list of [x, y], about one every fiftieth of the length.
+
+    Raises:
+        CalibrationError: too little of an edge was found there.
+    """
+    start, end = np.asarray(start, float), np.asarray(end, float)
+    if math.dist(start, end) < 100:
+        raise CalibrationError("The two clicks are too near each other to tell a bow; click far apart on one edge.")
+    way = (end - start) / math.dist(start, end)
+    normal = np.array([-way[1], way[0]])
+    found, off = [], 0.0
+    for share in np.linspace(0.0, 1.0, SAMPLES):
+        reach = BOW_PX if len(found) < 2 else SEARCH_PX / 2
+        place = start + share * (end - start) + off * normal
+        if not (0 <= place[0] <= light.shape[1] - 1 and 0 <= place[1] <= light.shape[0] - 1):
+            continue
+        pick = pick_edge(light, *place, search_px=reach if share else SEARCH_PX)
+        if pick.on_edge and abs(float(np.dot(pick.normal, way))) < 0.3:
+            found.append([pick.x, pick.y])
+            off = float((np.array(found[-1]) - start) @ normal)
+    if len(found) < SAMPLES // 3:
+        raise CalibrationError("No clear edge runs between the two clicks; click on one long edge, near both of its ends.")
+    return found
 
 
 def arranged(corners, width_mm, height_mm):
@@ -185,12 +220,21 @@ def find_round(light, near):
         CalibrationError: there is none.
     """
     try:
-        contours = find_contours(light)
+        every = all_tones(light)
     except TraceError as problem:
         raise CalibrationError(f"No round edge was found: {problem}") from None
-    around = [contour for contour in contours if cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, near)), False) > 0]
-    for contour in reversed(around):
-        (x, y), (first, second), degrees = cv2.fitEllipseAMS(contour.points.astype(np.float32))
-        if abs(contour.area_px - math.pi * first * second / 4) < 0.02 * contour.area_px:
-            return Round((x, y), (first / 2, second / 2), math.radians(degrees))
+    found = []
+    for tones in every:
+        try:
+            contours = find_contours(light, tones=tones)
+        except TraceError:
+            continue
+        for contour in contours:
+            if cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, near)), False) <= 0:
+                continue
+            (x, y), (first, second), degrees = cv2.fitEllipseAMS(contour.points.astype(np.float32))
+            if abs(contour.area_px - math.pi * first * second / 4) < 0.02 * contour.area_px:
+                found.append((contour.area_px, Round((x, y), (first / 2, second / 2), math.radians(degrees))))
+    if found:
+        return min(found, key=lambda item: item[0])[1]
     raise CalibrationError(f"There is no round edge around ({near[0]:.0f}, {near[1]:.0f}); give a place inside the circle.")

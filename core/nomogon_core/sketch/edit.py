@@ -121,8 +121,8 @@ def add_spline_through(sketch, places, **fields):
     return add_curve(sketch, "spline", control, **fields)
 
 
-def add_outline(sketch, curves, u95, *, origin):
-    """The curves of one closed outline, sharing the points at their joints.
+def add_outline(sketch, curves, u95, *, origin, closed=True):
+    """The curves of one outline, sharing the points at their joints.
 
     Returns:
         the sketch, ids of the curves, and the joints as (curve before, curve after) pairs.
@@ -135,7 +135,7 @@ def add_outline(sketch, curves, u95, *, origin):
             return sketch, [name], []
         start, end = ends(curve)
         start = last_end or start
-        end = first_start if index == len(curves) - 1 and first_start else end
+        end = first_start if closed and index == len(curves) - 1 and first_start else end
         sketch, start = _point_of(sketch, start)
         sketch, end = _point_of(sketch, end)
         if isinstance(curve, Line):
@@ -148,7 +148,7 @@ def add_outline(sketch, curves, u95, *, origin):
         first_start = first_start or start
         last_end = end
         names.append(name)
-    joints = [(names[index - 1], names[index]) for index in range(len(names))] if len(names) > 1 else []
+    joints = [(names[index - 1], names[index]) for index in range(0 if closed else 1, len(names))] if len(names) > 1 else []
     return sketch, names, joints
 
 

@@ -145,3 +145,35 @@ def shift_to_level(light, points, normals, levels, reach):
             moved[index, 0] += best * normals[index, 0]
             moved[index, 1] += best * normals[index, 1]
     return moved
+
+
+@njit(cache=True)
+def stroke_middles(light, points, normals, reach, level):
+    """Middle between the two edges of a stroke across each point, and the stroke's width there; -1 where one is not seen.
+
+    Args:
+        points, normals: (n, 2); reach: how far an edge may be away, in pixels; level: light at the edges.
+    """
+    middles, widths = points.copy(), np.full(points.shape[0], -1.0)
+    for index in range(points.shape[0]):
+        edges = np.empty(2)
+        found = 0
+        for side in range(2):
+            sign = 2.0 * side - 1.0
+            before = _value_at(light, points[index, 0], points[index, 1]) - level
+            offset = 0.0
+            while offset < reach:
+                offset += 0.25
+                here = _value_at(light, points[index, 0] + sign * offset * normals[index, 0],
+                                 points[index, 1] + sign * offset * normals[index, 1]) - level
+                if (here <= 0) != (before <= 0):
+                    edges[side] = sign * (offset - 0.25 + 0.25 * before / (before - here))
+                    found += 1
+                    break
+                before = here
+        if found == 2:
+            middle = (edges[0] + edges[1]) / 2
+            middles[index, 0] += middle * normals[index, 0]
+            middles[index, 1] += middle * normals[index, 1]
+            widths[index] = edges[1] - edges[0]
+    return middles, widths

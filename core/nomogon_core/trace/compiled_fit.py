@@ -1,7 +1,7 @@
 """Compiled loops of the outline fitter: trial fits, the best chain of pieces, the joint adjustment.
 
 A closed contour is an array (n, 2) of points about one pixel apart; index ranges may run past the end and
-wrap around. A piece is a line (0), an arc (1) or one cubic (2).
+wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap between the ends of an open path (3), which has no points.
 """
 
 import math
@@ -9,10 +9,12 @@ import math
 import numpy as np
 from numba import njit
 
-LINE, ARC, CUBIC = 0, 1, 2
+LINE, ARC, CUBIC, GAP = 0, 1, 2, 3
 MOST_SAMPLES = 120
 CUBIC_SAMPLES = 48
 STIFFENING = 12.0
+BAND = 16
+END_HOLD = 0.01
 
 
 @njit(cache=True)
@@ -118,11 +120,11 @@ def run_length(arc_lengths, first, last, total):
 
 
 @njit(cache=True)
-def _inner_range(arc_lengths, first, last, total, skip):
-    """The range without ``skip`` pixels at both ends, where corners are rounded by the lens."""
-    reach = int(skip + 0.999)
-    if last - first > 4 * reach + 2:
-        return first + reach, last - reach
+def _inner_range(first, last, head, tail):
+    """The range without the ``head`` and ``tail`` pixels at its ends, where corners are rounded by the lens."""
+    low, high = int(head + 0.999), int(tail + 0.999)
+    if last - first > 2 * (low + high) + 2:
+        return first + low, last - high
     return first, last
 
 
@@ -139,10 +141,11 @@ def _turn(points, first, last, stride, x, y, radius):
 
 
 @njit(cache=True)
-def line_and_arc_trials(points, arc_lengths, places, tolerance, skip, slack):
+def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slack):
     """All ranges between candidate places that one line or one arc covers within the tolerance.
 
-    The ``skip`` pixels next to both ends may be off by ``slack`` more, since corners are rounded by the lens.
+    The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slack`` more, since corners are
+    rounded by the lens.
 
     Returns:
         arrays (from, steps, kind, mean square) of candidate indices and how many candidates further the end is.
@@ -158,7 +161,7 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skip, slack):
             if last - first >= total:
                 break
             size = run_length(arc_lengths, first, last, total)
-            inner_first, inner_last = _inner_range(arc_lengths, first, last, total, skip)
+            inner_first, inner_last = _inner_range(first, last, skips[i], skips[j])
             used = inner_last - inner_first + 1
             if used < 3:
                 continue
@@ -211,22 +214,51 @@ def _cubic_at(control, t):
 
 
 @njit(cache=True)
+def _cubic_frame(control, t):
+    """Place, first and second derivative of a cubic, as six numbers."""
+    u = 1 - t
+    b0, b1, b2, b3 = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
+    d0, d1, d2 = 3 * u * u, 6 * u * t, 3 * t * t
+    x0, y0, x1, y1 = control[0, 0], control[0, 1], control[1, 0], control[1, 1]
+    x2, y2, x3, y3 = control[2, 0], control[2, 1], control[3, 0], control[3, 1]
+    return (b0 * x0 + b1 * x1 + b2 * x2 + b3 * x3, b0 * y0 + b1 * y1 + b2 * y2 + b3 * y3,
+            d0 * (x1 - x0) + d1 * (x2 - x1) + d2 * (x3 - x2), d0 * (y1 - y0) + d1 * (y2 - y1) + d2 * (y3 - y2),
+            6 * (u * (x2 - 2 * x1 + x0) + t * (x3 - 2 * x2 + x1)), 6 * (u * (y2 - 2 * y1 + y0) + t * (y3 - 2 * y2 + y1)))
+
+
+@njit(cache=True)
 def _closer_parameter(control, x, y, t, rounds):
     """Newton steps of a parameter toward the foot of a point."""
     for _ in range(rounds):
-        u = 1 - t
-        value = _cubic_at(control, t)
-        speed = 3 * (u * u * (control[1] - control[0]) + 2 * u * t * (control[2] - control[1]) + t * t * (control[3] - control[2]))
-        bend = 6 * (u * (control[2] - 2 * control[1] + control[0]) + t * (control[3] - 2 * control[2] + control[1]))
-        off_x, off_y = value[0] - x, value[1] - y
-        slope = speed[0] ** 2 + speed[1] ** 2 + off_x * bend[0] + off_y * bend[1]
+        at_x, at_y, speed_x, speed_y, bend_x, bend_y = _cubic_frame(control, t)
+        off_x, off_y = at_x - x, at_y - y
+        slope = speed_x * speed_x + speed_y * speed_y + off_x * bend_x + off_y * bend_y
         if slope > 1e-12:
-            t = min(max(t - (off_x * speed[0] + off_y * speed[1]) / slope, 0.0), 1.0)
+            t = min(max(t - (off_x * speed_x + off_y * speed_y) / slope, 0.0), 1.0)
     return t
 
 
 @njit(cache=True)
-def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds):
+def _solve_small(normal, right, size):
+    """Solve a small symmetric positive system in place (Gaussian elimination); the answer stands in ``right``."""
+    for column in range(size):
+        pivot = normal[column, column]
+        if abs(pivot) < 1e-300:
+            pivot = 1e-300
+        for row in range(column + 1, size):
+            share = normal[row, column] / pivot
+            for k in range(column, size):
+                normal[row, k] -= share * normal[column, k]
+            right[row] -= share * right[column]
+    for row in range(size - 1, -1, -1):
+        for k in range(row + 1, size):
+            right[row] -= normal[row, k] * right[k]
+        pivot = normal[row, row]
+        right[row] /= pivot if abs(pivot) > 1e-300 else 1e-300
+
+
+@njit(cache=True)
+def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, give_up):
     """One cubic through fixed ends, handles along given directions or free.
 
     Starts as in Schneider (1990) with chord-length parameters, then reweights toward the distance along the
@@ -236,6 +268,7 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds):
         data: (m, 2) points between the ends.
         out_way, in_way: unit directions of the handles, away from each end into the curve.
         free_start, free_end: let a handle point anywhere.
+        give_up: stop early where two rounds leave a larger distance than this.
 
     Returns:
         control points (4, 2), largest and mean square distance.
@@ -251,71 +284,81 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds):
     t /= size
     first = 2 if free_start else 1
     unknowns = first + (2 if free_end else 1)
-    control = np.empty((4, 2))
-    control[0], control[3] = start, end
-    best, best_square, best_control = 1e18, 0.0, control.copy()
-    basis = np.zeros((2, unknowns))
+    # Which handle each unknown moves, and along which direction.
+    outer, way_x, way_y = np.empty(4, np.bool_), np.empty(4), np.empty(4)
+    for a in range(unknowns):
+        outer[a] = a >= first
+        if (free_start and a < first) or (free_end and a >= first):
+            along_x = a == 0 or a == first
+            way_x[a], way_y[a] = (1.0, 0.0) if along_x else (0.0, 1.0)
+        else:
+            way_x[a], way_y[a] = (in_way[0], in_way[1]) if outer[a] else (out_way[0], out_way[1])
+    control, best_control = np.empty((4, 2)), np.empty((4, 2))
+    control[0, 0], control[0, 1], control[3, 0], control[3, 1] = start[0], start[1], end[0], end[1]
+    control[1], control[2] = control[0], control[3]
+    best, best_square = 1e18, 0.0
+    normal, right, across, along = np.empty((4, 4)), np.empty(4), np.empty(4), np.empty(4)
     for turn in range(rounds):
-        normal = np.zeros((unknowns, unknowns))
-        right = np.zeros(unknowns)
+        normal[:] = 0.0
+        right[:] = 0.0
         for index in range(count):
-            u, s = 1 - t[index], t[index]
-            inner, outer = 3 * u * u * s, 3 * u * s * s
-            basis[:] = 0.0
-            if free_start:
-                basis[0, 0], basis[1, 1] = inner, inner
-            else:
-                basis[0, 0], basis[1, 0] = inner * out_way[0], inner * out_way[1]
-            if free_end:
-                basis[0, first], basis[1, first + 1] = outer, outer
-            else:
-                basis[0, first], basis[1, first] = outer * in_way[0], outer * in_way[1]
-            at_start, at_end = u * u * u + inner, s * s * s + outer
+            s = t[index]
+            u = 1 - s
+            inner_share, outer_share = 3 * u * u * s, 3 * u * s * s
+            at_start, at_end = u * u * u + inner_share, s * s * s + outer_share
             want_x = data[index, 0] - at_start * start[0] - at_end * end[0]
             want_y = data[index, 1] - at_start * start[1] - at_end * end[1]
-            if turn == 0:
-                axis_x, axis_y, along_weight = 1.0, 0.0, 1.0
-            else:
-                speed = 3 * (u * u * (control[1] - control[0]) + 2 * u * s * (control[2] - control[1]) + s * s * (control[3] - control[2]))
-                pace = math.hypot(speed[0], speed[1]) + 1e-12
-                axis_x, axis_y, along_weight = -speed[1] / pace, speed[0] / pace, 0.03
+            axis_x, axis_y, along_weight = 1.0, 0.0, 1.0
+            if turn:
+                _, _, speed_x, speed_y, _, _ = _cubic_frame(control, s)
+                pace = math.hypot(speed_x, speed_y) + 1e-12
+                axis_x, axis_y, along_weight = -speed_y / pace, speed_x / pace, 0.03
+            want_across, want_along = axis_x * want_x + axis_y * want_y, axis_y * want_x - axis_x * want_y
             for a in range(unknowns):
-                across_a = axis_x * basis[0, a] + axis_y * basis[1, a]
-                along_a = axis_y * basis[0, a] - axis_x * basis[1, a]
-                right[a] += across_a * (axis_x * want_x + axis_y * want_y) + along_weight * along_a * (axis_y * want_x - axis_x * want_y)
-                for b in range(unknowns):
-                    normal[a, b] += across_a * (axis_x * basis[0, b] + axis_y * basis[1, b])
-                    normal[a, b] += along_weight * along_a * (axis_y * basis[0, b] - axis_x * basis[1, b])
+                share = outer_share if outer[a] else inner_share
+                across[a] = share * (axis_x * way_x[a] + axis_y * way_y[a])
+                along[a] = share * (axis_y * way_x[a] - axis_x * way_y[a])
+                right[a] += across[a] * want_across + along_weight * along[a] * want_along
+                for b in range(a + 1):
+                    normal[a, b] += across[a] * across[b] + along_weight * along[a] * along[b]
         trace = 0.0
         for a in range(unknowns):
             trace += normal[a, a]
         for a in range(unknowns):
             normal[a, a] += 1e-9 * trace + 1e-12
-        found = np.linalg.solve(normal, right)
+            for b in range(a):
+                normal[b, a] = normal[a, b]
+        _solve_small(normal, right, unknowns)
         if free_start:
-            control[1, 0], control[1, 1] = start[0] + found[0], start[1] + found[1]
+            control[1, 0], control[1, 1] = start[0] + right[0], start[1] + right[1]
         else:
-            control[1] = start + min(max(found[0], 0.03 * size), 1.2 * size) * out_way
+            handle = min(max(right[0], 0.03 * size), 1.2 * size)
+            control[1, 0], control[1, 1] = start[0] + handle * out_way[0], start[1] + handle * out_way[1]
         if free_end:
-            control[2, 0], control[2, 1] = end[0] + found[first], end[1] + found[first + 1]
+            control[2, 0], control[2, 1] = end[0] + right[first], end[1] + right[first + 1]
         else:
-            control[2] = end + min(max(found[first], 0.03 * size), 1.2 * size) * in_way
+            handle = min(max(right[first], 0.03 * size), 1.2 * size)
+            control[2, 0], control[2, 1] = end[0] + handle * in_way[0], end[1] + handle * in_way[1]
         worst, square = 0.0, 0.0
         for index in range(count):
             t[index] = _closer_parameter(control, data[index, 0], data[index, 1], t[index], 2)
-            value = _cubic_at(control, t[index])
-            away = (value[0] - data[index, 0]) ** 2 + (value[1] - data[index, 1]) ** 2
+            at_x, at_y, _, _, _, _ = _cubic_frame(control, t[index])
+            away = (at_x - data[index, 0]) ** 2 + (at_y - data[index, 1]) ** 2
             square += away / count
             worst = max(worst, away)
         if worst < best:
             best, best_square = worst, square
             best_control[:] = control
+        if turn and best > give_up * give_up:
+            break
     return best_control, math.sqrt(best), best_square
 
 
 @njit(cache=True)
-def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, skip):
+def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, skips):
     """All ranges between candidate places that one cubic covers within the tolerance.
+
+    At a corner its handle is free, and as many pixels as ``skips`` says of that place do not count.
 
     Returns:
         arrays (from, steps, mean square) and the control points (k, 4, 2).
@@ -323,6 +366,7 @@ def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, sk
     total, count = points.shape[0], places.shape[0]
     begin, steps, squares = [0], [0], [0.0]
     controls = [np.zeros((4, 2))]
+    data = np.empty((3 * CUBIC_SAMPLES, 2))
     for i in range(count):
         fails = 0
         for step in range(1, count + 1):
@@ -334,15 +378,15 @@ def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, sk
             if last - first < 4:
                 continue
             stride = 1 if last - first < 60 else (last - first) // CUBIC_SAMPLES
-            low = first + (int(skip) if corner[i] else 0)
-            high = last - (int(skip) if corner[j] else 0)
+            low = first + (int(skips[i]) if corner[i] else 0)
+            high = last - (int(skips[j]) if corner[j] else 0)
             if high - low < 4:
                 low, high = first, last
             used = (high - low) // stride + 1
-            data = np.empty((used, 2))
             for index in range(used):
-                data[index] = points[(low + index * stride) % total]
-            control, worst, square = fit_cubic(data, nodes[i], nodes[j], ways_out[i], -ways_in[j], False, False, 6)
+                place = (low + index * stride) % total
+                data[index, 0], data[index, 1] = points[place, 0], points[place, 1]
+            control, worst, square = fit_cubic(data[:used], nodes[i], nodes[j], ways_out[i], -ways_in[j], corner[i], corner[j], 6, 4 * tolerance)
             if worst <= tolerance:
                 begin.append(i)
                 steps.append(step)
@@ -507,25 +551,87 @@ def _unknowns_of(piece, kinds, columns, count):
 
 
 @njit(cache=True)
-def _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight):
+def _piece_slopes(kind, joint, extra, data, feet, slopes):
+    """Derivatives of a piece's signed distances by its unknowns: slopes (unknowns, points)."""
+    x0, y0, x1, y1 = joint[0], joint[1], joint[2], joint[3]
+    if kind == LINE:
+        size = math.hypot(x1 - x0, y1 - y0) + 1e-12
+        way_x, way_y = (x1 - x0) / size, (y1 - y0) / size
+        for index in range(data.shape[0]):
+            share = (way_x * (data[index, 0] - x0) + way_y * (data[index, 1] - y0)) / size
+            slopes[0, index], slopes[1, index] = (1 - share) * way_y, -(1 - share) * way_x
+            slopes[2, index], slopes[3, index] = share * way_y, -share * way_x
+    elif kind == ARC:
+        x, y, radius = _arc_from_bulge(x0, y0, x1, y1, extra[0])
+        for a in range(5):
+            move = np.zeros(5)
+            move[a] = 1e-5
+            to_x, to_y, to_radius = _arc_from_bulge(x0 + move[0], y0 + move[1], x1 + move[2], y1 + move[3], extra[0] + move[4])
+            by_x, by_y, by_radius = (to_x - x) / 1e-5, (to_y - y) / 1e-5, (to_radius - radius) / 1e-5
+            for index in range(data.shape[0]):
+                spoke_x, spoke_y = data[index, 0] - x, data[index, 1] - y
+                away = math.hypot(spoke_x, spoke_y) + 1e-12
+                slopes[a, index] = -(spoke_x * by_x + spoke_y * by_y) / away - by_radius
+    else:
+        for index in range(data.shape[0]):
+            s = feet[index, 0]
+            u = 1 - s
+            b1, b2 = 3 * u * u * s, 3 * u * s * s
+            for axis in range(2):
+                normal = feet[index, 1 + axis]
+                slopes[axis, index], slopes[2 + axis, index] = (u * u * u + b1) * normal, (s * s * s + b2) * normal
+                slopes[4 + axis, index], slopes[6 + axis, index] = b1 * normal, b2 * normal
+
+
+@njit(cache=True)
+def _kink(x, piece, before, kinds, columns, count):
+    here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:])
+    _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before]:])
+    return _wrap(here - there)
+
+
+@njit(cache=True)
+def _add(band, edge, corner, slot, a, b, value):
+    """Add to a symmetric matrix kept as a band, a border and a corner; to be called for (a, b) and (b, a)."""
+    inner = band.shape[0]
+    row, column = slot[a], slot[b]
+    if row < inner and column < inner:
+        if row >= column:
+            band[row, row - column] += value
+    elif row >= inner and column >= inner:
+        corner[row - inner, column - inner] += value
+    elif row >= inner:
+        edge[column, row - inner] += value
+
+
+@njit(cache=True)
+def _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight, slot, band, edge, corner):
     count, size = kinds.shape[0], x.shape[0]
-    normal, right = np.zeros((size, size)), np.zeros(size)
+    right = np.zeros(size)
+    band[:], edge[:], corner[:] = 0.0, 0.0, 0.0
+    most = 0
+    for piece in range(count):
+        most = max(most, data_start[piece + 1] - data_start[piece])
+    residuals, slopes = np.empty(most), np.empty((8, most))
     for piece in range(count):
         low, high = data_start[piece], data_start[piece + 1]
+        used = high - low
         places = _unknowns_of(piece, kinds, columns, count)
-        base, moved = np.empty(high - low), np.empty(high - low)
-        slopes = np.empty((places.shape[0], high - low))
-        _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], base)
+        joint = _joint_of(x, piece, count)
+        _piece_residuals(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], residuals)
+        _piece_slopes(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], slopes)
         for a in range(places.shape[0]):
-            kept = x[places[a]]
-            x[places[a]] = kept + 1e-5
-            _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], moved)
-            x[places[a]] = kept
-            slopes[a] = (moved - base) / 1e-5
-        for a in range(places.shape[0]):
-            right[places[a]] += slopes[a] @ base
-            for b in range(places.shape[0]):
-                normal[places[a], places[b]] += slopes[a] @ slopes[b]
+            total = 0.0
+            for index in range(used):
+                total += slopes[a, index] * residuals[index]
+            right[slot[places[a]]] += total
+            for b in range(a + 1):
+                total = 0.0
+                for index in range(used):
+                    total += slopes[a, index] * slopes[b, index]
+                _add(band, edge, corner, slot, places[a], places[b], total)
+                if a != b:
+                    _add(band, edge, corner, slot, places[b], places[a], total)
     for piece in range(count):
         if not smooth[piece]:
             continue
@@ -539,17 +645,85 @@ def _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent
             slope[a] = tangent_weight * _wrap(_kink(x, piece, before, kinds, columns, count) - base) / 1e-6
             x[places[a]] = kept
         for a in range(places.shape[0]):
-            right[places[a]] += slope[a] * tangent_weight * base
+            right[slot[places[a]]] += slope[a] * tangent_weight * base
             for b in range(places.shape[0]):
-                normal[places[a], places[b]] += slope[a] * slope[b]
-    return normal, right
+                _add(band, edge, corner, slot, places[a], places[b], slope[a] * slope[b])
+    return right
 
 
 @njit(cache=True)
-def _kink(x, piece, before, kinds, columns, count):
-    here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:])
-    _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before]:])
-    return _wrap(here - there)
+def _solve_bordered(band, edge, corner, right):
+    """Solve a symmetric positive system of a band with a border (LDLᵀ of the band, then the Schur complement of the corner)."""
+    inner, width = band.shape[0], band.shape[1] - 1
+    rows = right[:inner].copy()
+    edge, corner = edge.copy(), corner.copy()
+    border = corner.shape[0]
+    last = right[inner:].copy()
+    factor = band.copy()
+    for j in range(inner):
+        pivot = max(factor[j, 0], 1e-12)
+        factor[j, 0] = pivot
+        reach = min(width, inner - 1 - j)
+        for k in range(1, reach + 1):
+            share = factor[j + k, k] / pivot
+            if share != 0.0:
+                for far in range(k, reach + 1):
+                    factor[j + far, far - k] -= share * factor[j + far, far]
+        for k in range(1, reach + 1):
+            factor[j + k, k] /= pivot
+            share = factor[j + k, k]
+            if share != 0.0:
+                rows[j + k] -= share * rows[j]
+                for column in range(border):
+                    edge[j + k, column] -= share * edge[j, column]
+    for j in range(inner):
+        for a in range(border):
+            share = edge[j, a] / factor[j, 0]
+            last[a] -= share * rows[j]
+            for b in range(border):
+                corner[a, b] -= share * edge[j, b]
+    last = np.linalg.solve(corner, last)
+    for j in range(inner - 1, -1, -1):
+        value = rows[j]
+        for column in range(border):
+            value -= edge[j, column] * last[column]
+        value /= factor[j, 0]
+        for k in range(1, min(width, inner - 1 - j) + 1):
+            value -= factor[j + k, k] * rows[j + k]
+        rows[j] = value
+    return np.concatenate((rows, last))
+
+
+@njit(cache=True)
+def _slots(kinds, columns, size):
+    """Where each unknown stands in the band: piece after piece, the joint first; and how many stand before the border."""
+    count = kinds.shape[0]
+    slot = np.empty(size, np.int64)
+    at, inner = 0, 0
+    for piece in range(count):
+        if piece == count - 2 and count > 4:
+            inner = at
+        slot[2 * piece], slot[2 * piece + 1] = at, at + 1
+        at += 2
+        extra = 1 if kinds[piece] == ARC else (4 if kinds[piece] == CUBIC else 0)
+        for index in range(extra):
+            slot[columns[piece] + index] = at
+            at += 1
+    return slot, inner
+
+
+@njit(cache=True)
+def _held_ends(kinds):
+    """Unknowns of the joints on both sides of a gap: nothing else holds these along their curves."""
+    count = kinds.shape[0]
+    held = np.empty(4 * count, np.int64)
+    used = 0
+    for piece in range(count):
+        if kinds[piece] == GAP:
+            following = (piece + 1) % count
+            held[used], held[used + 1], held[used + 2], held[used + 3] = 2 * piece, 2 * piece + 1, 2 * following, 2 * following + 1
+            used += 4
+    return held[:used]
 
 
 @njit(cache=True)
@@ -571,25 +745,37 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
     begin = x.copy()
     joints = 2 * kinds.shape[0]
     feet = np.zeros((data.shape[0], 3))
+    slot, inner = _slots(kinds, columns, x.shape[0])
+    border = x.shape[0] - inner
+    band, edge, corner = np.zeros((inner, BAND + 1)), np.zeros((inner, border)), np.zeros((border, border))
+    held = _held_ends(kinds)
     damping = 1e-3
     for outer in range(outer_rounds):
         if outer > 0:
             tangent_weight *= STIFFENING
         _project_cubics(x, kinds, columns, data, data_start, feet)
-        cost = _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weight)
+        cost = _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weight) + END_HOLD * np.sum((x[held] - begin[held]) ** 2)
         for _ in range(6):
-            normal, right = _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight)
+            right = _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight, slot, band, edge, corner)
+            for place in held:
+                right[slot[place]] += END_HOLD * (x[place] - begin[place])
+                _add(band, edge, corner, slot, place, place, END_HOLD)
             better, move = False, 0.0
             for _ in range(5):
-                damped = normal.copy()
+                damped, damped_corner = band.copy(), corner.copy()
+                for a in range(inner):
+                    damped[a, 0] += damping * band[a, 0] + 1e-7
+                for a in range(border):
+                    damped_corner[a, a] += damping * corner[a, a] + 1e-7
+                ordered = _solve_bordered(damped, edge, damped_corner, right)
+                trial, move_now = x.copy(), 0.0
                 for a in range(x.shape[0]):
-                    damped[a, a] += damping * normal[a, a] + 1e-7
-                step = np.linalg.solve(damped, right)
-                trial = x - step
+                    trial[a] -= ordered[slot[a]]
+                    move_now = max(move_now, abs(ordered[slot[a]]))
                 far = np.max(np.abs(trial[:joints] - begin[:joints]))
-                trial_cost = _total_cost(trial, kinds, columns, smooth, data, data_start, feet, tangent_weight)
+                trial_cost = _total_cost(trial, kinds, columns, smooth, data, data_start, feet, tangent_weight) + END_HOLD * np.sum((trial[held] - begin[held]) ** 2)
                 if far < leash and trial_cost < cost:
-                    move = np.max(np.abs(step))
+                    move = move_now
                     better = trial_cost < cost * (1 - 1e-7)
                     x, cost = trial, trial_cost
                     damping = max(damping / 5, 1e-8)

@@ -9,9 +9,10 @@ from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import boundary_loops, plateau_levels, shift_to_level
 
 REDUCED_SIDE = 500
+SURFACE_SAMPLES = 8000
 SMOOTHING_PX = 1.0
 LEAST_CONTRAST = 0.015
-LEAST_SEPARATION = 3.0
+LEAST_SEPARATION = 3.6
 OTHER_CONTRAST = 0.04
 OTHER_SHARE = 0.002
 MOST_LOOPS = 400
@@ -72,19 +73,24 @@ def _otsu(values):
     return low + (split + 0.5) / 255 * (high - low)
 
 
-def _ground_light(reduced, ground):
+def ground_light(reduced, ground):
     """Light of the ground over the whole picture: a quadratic surface through the ground's pixels."""
     height, width = reduced.shape
     inner = cv2.erode(ground.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     if inner.sum() < 50:
         return np.full_like(reduced, np.median(reduced[ground]))
-    down, across = np.mgrid[0:height, 0:width]
-    u, v = across / width - 0.5, down / height - 0.5
-    terms = np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
-    values = reduced[inner]
+    down, across = np.nonzero(inner)
+    chosen = slice(None, None, max(1, len(down) // SURFACE_SAMPLES))
+    down, across = down[chosen], across[chosen]
+    values = reduced[down, across]
     keep = np.abs(values - np.median(values)) <= 4 * np.median(np.abs(values - np.median(values))) + 0.02
-    weights, *_ = np.linalg.lstsq(terms[inner][keep], values[keep], rcond=None)
-    return (terms @ weights).astype(np.float32)
+    weights, *_ = np.linalg.lstsq(_quadratic(across[keep] / width - 0.5, down[keep] / height - 0.5), values[keep], rcond=None)
+    u, v = np.arange(width) / width - 0.5, (np.arange(height) / height - 0.5)[:, None]
+    return (weights[0] + weights[1] * u + weights[2] * v + weights[3] * u * u + weights[4] * u * v + weights[5] * v * v).astype(np.float32)
+
+
+def _quadratic(u, v):
+    return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
 
 
 def find_tones(light):
@@ -107,7 +113,7 @@ def find_tones(light):
         border = np.concatenate([even[:3].ravel(), even[-3:].ravel(), even[:, :3].ravel(), even[:, -3:].ravel()])
         bright_ground = np.mean(border > split) >= 0.5
         ground = (even > split) == bright_ground
-        surface = _ground_light(reduced, ground)
+        surface = ground_light(reduced, ground)
         middle = float(np.median(surface[ground]))
         evening = np.clip(middle / np.maximum(surface, 0.15 * middle + 1e-4), 0.25, 4).astype(np.float32)
         split = _otsu(reduced * evening) or split

@@ -16,13 +16,23 @@ from scipy.signal import savgol_filter
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, closed_area, reverse
 from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, LINE
+from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 
-PIECE_COST = np.array([1.0, 1.3, 1.9])
+PIECE_COST = np.array([1.0, 1.3, 1.9, 0.0])
+MOST_TEETH = 400
 MISFIT_COST = 0.15
 WANDER_WINDOW_PX = 151
 MOST_WANDER_PX = 0.25
 STRAIGHT_SHARE = 0.05
+WIDEST_REACH_PX = 9
+TIP_WINDOW_PX = 12
+TIP_SHARE, SHORT_SIDE_PX = 0.04, 40
+LEAST_HALF_PX = 10
+ACUTE = math.radians(75.0)
+END_SKIP_PX = 1.0
+PLATEAU_PX = 5
+FALLBACK_COST = 5.0
+FREE_COST = 2.3
 
 
 @attrs.frozen
@@ -34,13 +44,17 @@ class FitSettings:
         noise_factor: recognition tolerance as a multiple of the contour's noise.
         corner_degrees: a turn over the corner window beyond which a place is a corner.
         corner_window_px: length of the lines whose directions are compared there.
-        skip_px: rounded-off length next to a corner that does not count for recognition.
+        skip_px: rounded-off length next to a corner that does not count for recognition; longest_skip_px next to an acute one.
+        rounding_px: half the width below which the lens closes an acute corner.
         slack_px: how much more those pixels may be off.
         smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
-        locked_px: recognised lines and arcs at least this long survive simplification.
+        feature_px, drawn_share: where lines and arcs of at least that length make up that share of the outline, they stay.
+        whole_px: other lines and arcs longer than this go as a whole or stay.
+        division_px: shorter ones may be broken up into parts about this long.
+        stretches: shares of the tolerance that are tried one after the other, since the joint adjustment gains some of it back.
         leash_px: how far a joint may move before the points are shared out anew between its pieces.
-        rebreaks: how often that is done at most.
+        rebreaks: how often that is done at most; halvings: how often pieces that leave the contour are halved.
         candidates, cubic_candidates: how many places are tried around a contour.
     """
 
@@ -50,12 +64,19 @@ class FitSettings:
     corner_window_px: int = 6
     skip_px: float = 3.0
     slack_px: float = 1.3
+    rounding_px: float = 2.2
+    longest_skip_px: float = 11.0
     smooth_degrees: float = 14.0
     free_smooth_degrees: float = 24.0
     tangent_weight_px: float = 60.0
-    locked_px: float = 20.0
+    whole_px: float = 60.0
+    feature_px: float = 20.0
+    drawn_share: float = 0.9
+    division_px: float = 6.0
+    stretches: tuple = (1.6, 1.2, 0.9)
     leash_px: float = 8.0
     rebreaks: int = 6
+    halvings: int = 4
     candidates: int = 300
     cubic_candidates: int = 80
 
@@ -72,17 +93,19 @@ class FittedOutline:
         u95: 95 % uncertainty of each curve's size or place from the contour's noise alone, in the unit of the points:
             of the radius for arcs and circles, of the place across for lines and splines.
         max_deviation, rms_deviation: of the contour from the curves.
+        comb: rows (x, y, off) of contour points, evenly chosen, and how far off they are, in the unit of the points.
     """
 
     curves: tuple
     u95: tuple
     max_deviation: float
     rms_deviation: float
+    comb: np.ndarray = attrs.field(eq=False, repr=False)
 
 
 @attrs.frozen
 class _Outline:
-    """A resampled contour with what is known of its corners."""
+    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners."""
 
     points: np.ndarray
     arc_lengths: np.ndarray
@@ -92,6 +115,12 @@ class _Outline:
     before_center: np.ndarray
     after: np.ndarray
     after_center: np.ndarray
+    skips: np.ndarray
+    is_open: bool = False
+
+    def skip(self, place):
+        """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an acute one."""
+        return self.skips[place % len(self.points)]
 
 
 def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
@@ -109,44 +138,93 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
     Raises:
         TraceError: the tolerance is not positive or the contour too short.
     """
-    if not (math.isfinite(tolerance) and tolerance > 0):
-        raise TraceError("The tolerance must be more than zero; 0.1 mm suits most parts.")
-    scaled = np.ascontiguousarray(np.asarray(points, float) / pixel)
-    shift = scaled.mean(axis=0)
+    scaled, shift = _checked(points, pixel, tolerance)
     contour = _resample(scaled - shift)
     if len(contour) < 12:
         raise TraceError(f"An outline of {len(contour)} pixels around is too short to be fitted; raise the speck size.")
-    noise = max(_noise(contour), noise_px)
-    detection = min(max(settings.least_detection_px, settings.noise_factor * noise), max(tolerance / pixel, 0.1))
-    circle = _as_circle(contour, detection)
+    detection = _detection(max(_noise(contour), noise_px), tolerance / pixel, settings)
+    circle = _as_circle(contour, detection, tolerance / pixel)
     if circle is not None:
         curves = (circle,)
     else:
         outline = _describe(contour, settings)
-        pieces = _best_pieces(outline, detection, settings)
-        if tolerance / pixel > 1.5 * detection:
-            pieces = _simplify(outline, pieces, tolerance / pixel, settings)
-        curves = _adjust(outline, pieces, max(detection, _allowed(pieces, detection, tolerance / pixel)), settings)
+        curves = _fewest(outline, _best_pieces(outline, detection, settings), detection, tolerance / pixel, settings)
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
+    return _told(curves, contour, shift, pixel)
+
+
+def fit_open(points, *, pixel, tolerance, settings=SETTINGS):
+    """Fit a path with two ends, as :func:`fit_outline` does a closed contour; its ends stay where they are.
+
+    Raises:
+        TraceError: the tolerance is not positive or the path too short.
+    """
+    scaled, shift = _checked(points, pixel, tolerance)
+    path = _resample(scaled - shift, closed=False)
+    if len(path) < 4:
+        raise TraceError(f"A line of {len(path)} pixels is too short to be fitted; raise the speck size.")
+    if len(path) < 12:
+        return _told((Line(path[0], path[-1]),), path, shift, pixel)
+    detection = _detection(_noise(path[2:-2]) if len(path) > 40 else 0.0, tolerance / pixel, settings)
+    outline = _describe(path, settings, is_open=True)
+    curves = _without_gap(_fewest(outline, _best_pieces(outline, detection, settings), detection, tolerance / pixel, settings), path)
+    return _told(curves, path, shift, pixel)
+
+
+def _without_gap(curves, path):
+    """The curves of an open path from its start to its end."""
+    gap = min((index for index, curve in enumerate(curves) if isinstance(curve, Line)),
+              key=lambda index: math.dist(curves[index].start, path[-1]) + math.dist(curves[index].end, path[0]))
+    return curves[gap + 1:] + curves[:gap]
+
+
+def _checked(points, pixel, tolerance):
+    """Points in pixels, and their middle.
+
+    Raises:
+        TraceError: the tolerance is not positive.
+    """
+    if not (math.isfinite(tolerance) and tolerance > 0):
+        raise TraceError("The tolerance must be more than zero; 0.1 mm suits most parts.")
+    scaled = np.ascontiguousarray(np.asarray(points, float) / pixel)
+    return scaled, scaled.mean(axis=0)
+
+
+def _detection(noise, tolerance, settings):
+    return min(max(settings.least_detection_px, settings.noise_factor * noise), max(tolerance, 0.1))
+
+
+def _told(curves, contour, shift, pixel):
+    """Curves in pixels as a :class:`FittedOutline` in the unit of the points."""
     distances, owner = _distances(contour, curves)
     u95 = tuple(_uncertainty(curve, distances[owner == index]) * pixel for index, curve in enumerate(curves))
     back = tuple(_move(curve, shift, pixel) for curve in curves)
-    return FittedOutline(back, u95, float(np.abs(distances).max()) * pixel, float(np.sqrt(np.mean(distances**2))) * pixel)
+    teeth = np.linspace(0, len(contour) - 1, min(len(contour), MOST_TEETH)).astype(int)
+    comb = np.column_stack([(contour[teeth] + shift) * pixel, distances[teeth] * pixel])
+    return FittedOutline(back, u95, float(np.abs(distances).max()) * pixel, float(np.sqrt(np.mean(distances**2))) * pixel, comb)
 
 
-def _allowed(pieces, detection, tolerance):
-    return tolerance if any(piece[0] == CUBIC for piece in pieces) else detection
+def _fewest(outline, pieces, detection, tolerance, settings):
+    """Curves of the fewest pieces that stay within the tolerance after their joint adjustment."""
+    best = None
+    for stretch in settings.stretches:
+        if stretch * tolerance > detection:
+            simpler = _simplify(outline, pieces, stretch * tolerance, settings)
+            curves, bad, _ = _with_halves(outline, simpler, tolerance, settings)
+            if not bad.any() and (best is None or len(curves) < len(best)):
+                best = curves
+    return best or _adjust(outline, pieces, max(detection, min(tolerance, 2 * detection)), settings)
 
 
-def _resample(points, step=1.0):
-    """The closed contour at even steps of about one pixel."""
-    closed = np.vstack([points, points[:1]])
+def _resample(points, step=1.0, closed=True):
+    """The contour at even steps of about one pixel."""
+    whole, closed = closed, np.vstack([points, points[:1]]) if closed else points
     runs = np.hypot(*np.diff(closed, axis=0).T)
     keep = np.concatenate([[True], runs > 1e-9])
     closed, along = closed[keep], np.concatenate([[0], np.cumsum(runs[runs > 1e-9])])
-    count = max(12, int(round(along[-1] / step)))
-    places = np.arange(count) * along[-1] / count
+    count = max(12 if whole else 2, int(round(along[-1] / step)) + (0 if whole else 1))
+    places = np.arange(count) * along[-1] / count if whole else np.linspace(0, along[-1], count)
     return np.column_stack([np.interp(places, along, closed[:, 0]), np.interp(places, along, closed[:, 1])])
 
 
@@ -164,7 +242,7 @@ def _noise(contour):
     fine = float(np.median(_departure(contour, short, 2)) / 0.6745)
     if len(contour) < 3 * WANDER_WINDOW_PX:
         return fine
-    away = np.sqrt(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1) ** 2, WANDER_WINDOW_PX, mode="wrap"))
+    away = np.sqrt(np.maximum(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1) ** 2, WANDER_WINDOW_PX, mode="wrap"), 0))
     straight = away[away < MOST_WANDER_PX]
     return max(fine, float(np.median(straight))) if len(straight) > STRAIGHT_SHARE * len(contour) else fine
 
@@ -174,20 +252,26 @@ def _departure(contour, window, order):
     return np.hypot(away[:, 0], away[:, 1])
 
 
-def _as_circle(contour, tolerance):
-    """The whole contour as a full circle, or None."""
+def _as_circle(contour, detection, tolerance):
+    """The whole contour as a full circle, or None.
+
+    Within the detection tolerance, or within the one asked for where the departure is wobble and no other shape.
+    """
     x, y, radius = compiled.circle_through(contour, 0, len(contour) - 1, 1)
     if radius <= 0:
         return None
     away = np.hypot(contour[:, 0] - x, contour[:, 1] - y) - radius
     area = 0.5 * abs(np.sum(contour[:, 0] * np.roll(contour[:, 1], -1) - contour[:, 1] * np.roll(contour[:, 0], -1)))
-    round_enough = np.abs(away).max() <= max(1.4 * tolerance, 6 * away.std()) and np.abs(away).max() <= min(2.5 * tolerance, 0.25 * radius)
-    if round_enough and abs(area - math.pi * radius**2) < 0.03 * area + 2:
+    largest = np.abs(away).max()
+    round_enough = largest <= max(1.4 * detection, 6 * away.std()) and largest <= min(2.5 * detection, 0.25 * radius)
+    shape = np.abs(uniform_filter1d(away, max(3, len(contour) // 10), mode="wrap")).max()
+    wobbles = largest <= min(tolerance, 0.25 * radius) and shape <= max(detection, 0.5 * tolerance)
+    if (round_enough or wobbles) and abs(area - math.pi * radius**2) < 0.03 * area + 2:
         return Circle((x, y), radius)
     return None
 
 
-def _describe(contour, settings):
+def _describe(contour, settings, is_open=False):
     count = len(contour)
     runs = np.hypot(*(np.roll(contour, -1, axis=0) - contour).T)
     window = min(settings.corner_window_px, max(3, count // 8))
@@ -195,14 +279,26 @@ def _describe(contour, settings):
     near_before, _, near_after, _ = compiled.one_sided_directions(contour, max(3, window // 2), 2)
     wide, near = _turns(before, after), _turns(near_before, near_after)
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
-    corners = []
-    for index in np.argsort(-strength):
+    far_before, _, far_after, _ = compiled.one_sided_directions(contour, 2 * window, window)
+    far = np.abs(_turns(far_before, far_after))
+    corners, skips = [], np.full(count, settings.skip_px)
+    if is_open:
+        corners, strength[[0, -1]] = [0, count - 1], math.pi
+        skips[[0, -1]] = END_SKIP_PX
+        strength[1:2 * window], strength[-2 * window:-1] = 0.0, 0.0
+    # At a sharp corner the turn is the same over a few places; its smoothed size is largest in their middle.
+    for index in np.argsort(-uniform_filter1d(strength, PLATEAU_PX, mode="wrap")):
         if strength[index] < math.radians(settings.corner_degrees):
-            break
-        if all(min((index - other) % count, (other - index) % count) > 0.8 * window for other in corners):
+            continue
+        if index in corners:
+            continue
+        apart = np.abs(np.array(corners, int) - index)
+        if all(gap > max(0.8 * window, skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
             corners.append(int(index))
+            kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
+            skips[index] = np.clip(settings.rounding_px / math.tan(max((math.pi - kink) / 2, 0.05)), settings.skip_px, settings.longest_skip_px)
     return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
-                    before, before_center, after, after_center)
+                    before, before_center, after, after_center, skips, is_open)
 
 
 def _turns(before, after):
@@ -215,8 +311,8 @@ def _with_corners(places, outline):
     places = np.unique(np.concatenate([places % count, corners]))
     if len(corners):
         apart = np.abs(places[:, None] - corners[None])
-        nearest = np.minimum(apart, count - apart).min(axis=1)
-        places = places[(nearest == 0) | (nearest >= 2)]
+        apart = np.minimum(apart, count - apart)
+        places = places[(apart == 0).any(axis=1) | (apart >= np.maximum(2, 0.5 * outline.skips[corners])).all(axis=1)]
     return places.astype(np.int64)
 
 
@@ -224,13 +320,10 @@ def _best_pieces(outline, tolerance, settings):
     """Pieces (kind, first, last, control points or None) around the contour: coarse places, then fine ones near the breaks."""
     count = len(outline.points)
     coarse = min(settings.candidates, count)
-    cubic = min(settings.cubic_candidates, count)
+    cubic = min(max(settings.cubic_candidates, count // 20), 4 * settings.cubic_candidates, count)
     cubic_places = _with_corners(np.round(np.arange(cubic) * count / cubic).astype(int), outline)
     places = np.union1d(_with_corners(np.round(np.arange(coarse) * count / coarse).astype(int), outline), cubic_places)
-    found = _solve(outline, places, cubic_places, tolerance, settings)
-    if found is None:
-        raise TraceError("An outline could not be fitted at this tolerance; use a larger one.")
-    cost, pieces = found
+    cost, pieces = _solve(outline, places, cubic_places, tolerance, settings)
     breaks = np.array([piece[1] % count for piece in pieces])
     half = max(1, math.ceil(count / coarse))
     stride = max(1, math.ceil(len(breaks) * (2 * half + 1) / 700))
@@ -238,9 +331,9 @@ def _best_pieces(outline, tolerance, settings):
     fine_cubic = np.round(np.array([-0.66, -0.33, 0, 0.33, 0.66]) * count / cubic).astype(int)
     cubic_places = _with_corners((breaks[:, None] + fine_cubic).ravel(), outline)
     places = np.union1d(_with_corners((breaks[:, None] + window).ravel(), outline), cubic_places)
-    refined = _solve(outline, places, cubic_places, tolerance, settings)
-    if refined is not None and refined[0] <= cost + 1e-9:
-        pieces = refined[1]
+    refined_cost, refined = _solve(outline, places, cubic_places, tolerance, settings)
+    if refined_cost <= cost + 1e-9:
+        pieces = refined
     return _merged(outline, pieces, tolerance, settings)
 
 
@@ -270,7 +363,7 @@ def _join(outline, run, tolerance, settings):
     first = run[0][1]
     last = first + sum(piece[2] - piece[1] for piece in run)
     inner = [(first + reach) % count for reach in np.cumsum([piece[2] - piece[1] for piece in run])[:-1]]
-    if np.isin(inner, outline.corners).any():
+    if np.isin(inner, outline.corners).any() or any(piece[0] == GAP for piece in run):
         return None
     if len(run) == 2:
         kinds = {piece[0] for piece in run} - {CUBIC}
@@ -294,7 +387,7 @@ def _covers(outline, kind, first, last, tolerance, settings):
     if places[0] == places[1]:
         return False
     order = np.argsort(places)
-    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, settings.skip_px, settings.slack_px)
+    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], settings.slack_px)
     start = int(np.nonzero(order == 0)[0][0])
     return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
@@ -302,16 +395,27 @@ def _covers(outline, kind, first, last, tolerance, settings):
 def _cubic_ends(outline, places):
     """Places and directions at which cubics begin and end: smoothed contour, or the crossing of both sides at a corner."""
     points, count = outline.points, len(outline.points)
-    reach = min(3, max(2, count // 8))
-    steps = np.arange(-reach, reach + 1)
-    inverse = np.linalg.pinv(np.column_stack([np.ones(len(steps)), steps, steps**2]))
-    local = np.einsum("ab,mbk->mak", inverse, points[(places[:, None] + steps) % count])
-    nodes = local[:, 0].copy()
-    ways = local[:, 1] / np.maximum(np.hypot(local[:, 1, 0], local[:, 1, 1]), 1e-12)[:, None]
+    reaches = np.full(len(places), min(WIDEST_REACH_PX, max(2, count // 16)))
+    if len(outline.corners):
+        apart = np.abs(places[:, None] - outline.corners[None])
+        reaches = np.clip(np.minimum(apart, count - apart).min(axis=1) - 1, 2, reaches)
+    nodes, ways = np.empty((len(places), 2)), np.empty((len(places), 2))
+    for reach in np.unique(reaches):
+        mine = reaches == reach
+        steps = np.arange(-reach, reach + 1)
+        order = 2 if reach < 5 else 3
+        inverse = np.linalg.pinv(np.stack([steps.astype(float)**power for power in range(order + 1)], axis=1))
+        local = np.einsum("ab,mbk->mak", inverse, points[(places[mine, None] + steps) % count])
+        nodes[mine] = local[:, 0]
+        ways[mine] = local[:, 1] / np.maximum(np.hypot(local[:, 1, 0], local[:, 1, 1]), 1e-12)[:, None]
     ways_in, ways_out = ways.copy(), ways.copy()
     corner = np.isin(places, outline.corners)
     for index in np.nonzero(corner)[0]:
         place = places[index]
+        if outline.is_open and place in (0, count - 1):
+            nodes[index] = points[place]
+            ways_in[index], ways_out[index] = outline.before[count - 1], outline.after[0]
+            continue
         nodes[index] = _corner_point(outline, place)
         ways_in[index], ways_out[index] = outline.before[place], outline.after[place]
     return nodes, ways_in, ways_out, corner
@@ -328,128 +432,126 @@ def _corner_point(outline, place):
     return outline.points[place]
 
 
-def _solve(outline, places, cubic_places, tolerance, settings, *, straight=True):
-    """Cheapest closed chain of pieces between candidate places: (cost, pieces) or None."""
+def _solve(outline, places, cubic_places, tolerance, settings):
+    """Cheapest closed chain of pieces between candidate places: (cost, pieces).
+
+    Where nothing fits between two neighbouring places, a costly line stands in; the verification breaks it up.
+    """
     points, count = outline.points, len(places)
-    begin, steps, kinds, squares = (np.zeros(0, int),) * 3 + (np.zeros(0),)
-    if straight:
-        begin, steps, kinds, squares = compiled.line_and_arc_trials(
-            points, outline.arc_lengths, places, tolerance, settings.skip_px, settings.slack_px)
+    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], settings.slack_px)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, cubic_places)
     c_begin, c_steps, c_squares, controls = compiled.cubic_trials(
-        points, cubic_places, nodes, ways_in, ways_out, corner, tolerance, min(settings.skip_px, 1.5))
+        points, cubic_places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[cubic_places] - 0.5 * settings.skip_px)
     at = np.searchsorted(places, cubic_places)
     ends = c_begin + c_steps
     c_steps = at[ends % len(at)] + np.where(ends >= len(at), count, 0) - at[c_begin] if len(c_begin) else c_steps
     c_begin = at[c_begin] if len(c_begin) else c_begin
-    begin = np.concatenate([begin, c_begin]).astype(np.int64)
-    steps = np.concatenate([steps, c_steps]).astype(np.int64)
-    kinds = np.concatenate([kinds, np.full(len(c_begin), CUBIC)]).astype(np.int64)
-    squares = np.concatenate([squares, c_squares])
-    control_of = np.concatenate([np.full(len(begin) - len(c_begin), -1), np.arange(len(c_begin))])
-    if not len(begin):
-        return None
-    order = np.argsort(begin, kind="stable")
-    begin, steps, kinds, control_of = begin[order], steps[order], kinds[order], control_of[order]
-    costs = PIECE_COST[kinds] + MISFIT_COST * squares[order] / tolerance**2
-    first_trial = np.searchsorted(begin, np.arange(count + 1))
-    best = _cheapest_around(outline, places, first_trial, steps, costs)
-    if best is None:
-        return None
-    cost, chain = best
+    trials = _Trials.of(begin, steps, kinds, PIECE_COST[kinds] + MISFIT_COST * squares / tolerance**2)
+    trials = trials.and_more(c_begin, c_steps, np.full(len(c_begin), CUBIC), PIECE_COST[CUBIC] + MISFIT_COST * c_squares / tolerance**2, list(controls))
+    trials = trials.and_more(np.arange(count), np.ones(count), np.full(count, LINE), np.full(count, FALLBACK_COST))
+    return _chain(outline, places, trials.with_gap(len(places)) if outline.is_open else trials)
+
+
+@attrs.frozen
+class _Trials:
+    """Pieces that could be taken: from which candidate place, how many places on, kind, cost, and control points or None."""
+
+    begin: np.ndarray
+    steps: np.ndarray
+    kinds: np.ndarray
+    costs: np.ndarray
+    controls: list
+
+    @classmethod
+    def of(cls, begin, steps, kinds, costs, controls=None):
+        return cls(*(np.asarray(values, np.int64) for values in (begin, steps, kinds)), np.asarray(costs, float), controls or [None] * len(begin))
+
+    def with_gap(self, count):
+        """Of an open path, whose ends are the first and the last place: nothing runs from its end to its start but the gap itself."""
+        inside = self.begin + self.steps <= count - 1
+        kept = _Trials(*(getattr(self, name)[inside] for name in ("begin", "steps", "kinds", "costs")), [control for control, stays in zip(self.controls, inside) if stays])
+        return kept.and_more([count - 1], [1], [GAP], [0.0])
+
+    def and_more(self, begin, steps, kinds, costs, controls=None):
+        more = _Trials.of(begin, steps, kinds, costs, controls)
+        return _Trials(*(np.concatenate([getattr(self, name), getattr(more, name)]) for name in ("begin", "steps", "kinds", "costs")), self.controls + more.controls)
+
+
+def _chain(outline, places, trials, start=None):
+    """(cost, pieces) of the cheapest closed chain of trials; ``start`` is a place that a chain surely goes through."""
+    points, count = outline.points, len(places)
+    order = np.argsort(trials.begin, kind="stable")
+    begin, steps = trials.begin[order], trials.steps[order]
+    cost, chain = _cheapest_around(outline, places, np.searchsorted(begin, np.arange(count + 1)), steps, trials.costs[order], start)
     pieces = []
     for trial in chain:
         first, end = int(begin[trial]), int(begin[trial] + steps[trial])
         last = int(places[end % count]) + (len(points) if end >= count else 0)
-        control = controls[control_of[trial]] if control_of[trial] >= 0 else None
-        pieces.append((int(kinds[trial]), int(places[first]), last, control))
+        pieces.append((int(trials.kinds[order[trial]]), int(places[first]), last, trials.controls[order[trial]]))
     return cost, pieces
 
 
-def _cheapest_around(outline, places, first_trial, steps, costs):
-    """Try several starts of the closed chain: the strongest corner first, then breaks of the best chain so far."""
+def _cheapest_around(outline, places, first_trial, steps, costs, start):
+    """Try several starts of the closed chain: a given one or the strongest corner, then breaks of the best chain so far."""
     count = len(places)
-    start = 0
-    if len(outline.corners):
-        start = int(np.searchsorted(places, outline.corners[np.argmax(outline.corner_strength[outline.corners])]))
+    if start is None:
+        start = 0
+        if len(outline.corners):
+            start = int(np.searchsorted(places, outline.corners[np.argmax(outline.corner_strength[outline.corners])]))
     begin = np.repeat(np.arange(count), np.diff(first_trial))
-    best = None
-    for attempt in range(5):
+    best = compiled.cheapest_chain(count, first_trial, steps, costs, start)
+    for attempt in range(1, 5):
+        first = best[1][0]
+        start = int(begin[first] + steps[first] // 2) % count if attempt == 2 else int(begin[best[1][(attempt * len(best[1]) // 3) % len(best[1])]])
         cost, chain = compiled.cheapest_chain(count, first_trial, steps, costs, start)
-        if math.isfinite(cost) and (best is None or cost < best[0] - 1e-9):
+        if cost < best[0] - 1e-9:
             best = (cost, chain)
-        if best is None:
-            start = (start + count // 3 + 1) % count
-        elif attempt == 1:
-            trial = best[1][0]
-            start = int(begin[trial] + steps[trial] // 2) % count
-        else:
-            start = int(begin[best[1][(attempt * len(best[1]) // 3) % len(best[1])]])
     return best
 
 
 def _simplify(outline, pieces, tolerance, settings):
-    """Replace free-form stretches by the fewest cubics within the tolerance asked for; long lines and arcs stay."""
-    locked = [kind != CUBIC and last - first >= settings.locked_px for kind, first, last, _ in pieces]
-    if all(locked):
-        return pieces
-    if not any(locked):
-        count = len(outline.points)
-        cubic = min(settings.cubic_candidates, count)
-        places = _with_corners(np.concatenate([np.round(np.arange(cubic) * count / cubic).astype(int),
-                                               [piece[1] % count for piece in pieces]]), outline)
-        found = _solve(outline, places, places, tolerance, settings, straight=False)
-        return found[1] if found and len(found[1]) < len(pieces) else pieces
-    turn = locked.index(True)
-    pieces = pieces[turn:] + pieces[:turn]
-    locked = locked[turn:] + locked[:turn]
-    kept, stretch = [], []
-    for piece, stays in zip(pieces, locked):
-        if stays:
-            kept += _fewest_cubics(outline, stretch, tolerance) + [piece]
-            stretch = []
-        else:
-            stretch.append(piece)
-    return kept + _fewest_cubics(outline, stretch, tolerance)
+    """Replace runs of pieces by cubics within the tolerance asked for, where that saves more than it blurs.
 
-
-def _fewest_cubics(outline, stretch, tolerance):
-    """A run of pieces as the fewest cubics; unchanged when that does not save any."""
-    if len(stretch) < 2:
-        return stretch
+    A cubic costs a quarter more here than where pieces are recognised. Where nearly the whole outline
+    was recognised as lines and arcs, these stay: it was drawn with them.
+    """
     count = len(outline.points)
-    breaks = [stretch[0][1]]
-    for piece in stretch:
-        size = piece[2] - piece[1]
-        breaks += [breaks[-1] + size // 2, breaks[-1] + size]
-    breaks = np.array(breaks)
-    nodes, ways_in, ways_out, corner = _cubic_ends(outline, breaks % count)
-    cheapest = [(0.0, None, None)] + [(math.inf, None, None)] * (len(breaks) - 1)
-    for i in range(len(breaks) - 1):
-        for j in range(i + 1, len(breaks)):
-            if corner[i + 1:j].any():
-                break
-            places = np.linspace(breaks[i], breaks[j], min(48, breaks[j] - breaks[i] + 1)).astype(int)
-            control, worst, _ = compiled.fit_cubic(outline.points[places % count], nodes[i], nodes[j],
-                                                   ways_out[i], -ways_in[j], False, False, 6)
-            if worst <= tolerance and cheapest[i][0] + 1 < cheapest[j][0]:
-                cheapest[j] = (cheapest[i][0] + 1, i, control)
-    if cheapest[-1][0] >= len(stretch):
-        return stretch
-    found, place = [], len(breaks) - 1
-    while place > 0:
-        _, before, control = cheapest[place]
-        found.append((CUBIC, int(breaks[before]), int(breaks[place]), control))
-        place = before
-    return found[::-1]
+    straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
+    drawn = straight >= settings.drawn_share * count
+    places, locked = [], set()
+    for kind, first, last, _ in pieces:
+        stays = kind == GAP or (kind != CUBIC and last - first >= (settings.feature_px if drawn else settings.whole_px))
+        parts = 1 if stays else int(np.clip((last - first) / settings.division_px, 2, 6))
+        places += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
+        if stays and drawn:
+            locked.add(first % count)
+    places = np.unique(np.array(places) % count)
+    nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
+    begin, steps, squares, controls = compiled.cubic_trials(outline.points, places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[places] - 0.5 * settings.skip_px)
+    stays = np.isin(places, list(locked))
+    legal = _free_of(corner, begin + 1, begin + steps) & _free_of(stays, begin, begin + steps)
+    trials = _Trials.of(begin[legal], steps[legal], np.full(legal.sum(), CUBIC), FREE_COST + MISFIT_COST * squares[legal] / tolerance**2, list(controls[legal]))
+    at = [int(np.searchsorted(places, piece[1] % count)) for piece in pieces]
+    reach = [(int(np.searchsorted(places, piece[2] % count)) - start) % len(places) or len(places) for piece, start in zip(pieces, at)]
+    costs = [FREE_COST if piece[0] == CUBIC else PIECE_COST[piece[0]] for piece in pieces]
+    longest = max(range(len(pieces)), key=lambda index: pieces[index][2] - pieces[index][1])
+    trials = trials.and_more(at, reach, [piece[0] for piece in pieces], costs, [piece[3] for piece in pieces])
+    found = _chain(outline, places, trials.with_gap(len(places)) if outline.is_open else trials, at[longest])[1]
+    return found if len(found) < len(pieces) else pieces
 
 
-def _adjust(outline, pieces, tolerance, settings, sharp=frozenset()):
-    """Joint least squares over all pieces, then the verification of every piece."""
+def _free_of(marked, low, high):
+    """Which cyclic ranges [low, high) of candidate places hold no marked one."""
+    passed = np.concatenate([[0], np.cumsum(np.concatenate([marked, marked]))])
+    return passed[high] - passed[low] == 0
+
+
+def _adjusted(outline, pieces, tolerance, settings, sharp=frozenset()):
+    """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came from."""
     if len(pieces) == 1:
         kind, first, last, control = pieces[0]
         if kind == CUBIC:
-            return (Spline(control),)
+            return (Spline(control),), np.zeros(1, bool), (pieces, None)
         middle = (first + last) // 2
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
     for _ in range(settings.rebreaks):
@@ -460,23 +562,71 @@ def _adjust(outline, pieces, tolerance, settings, sharp=frozenset()):
         if moved is None:
             break
         pieces = moved
+    x = _tips_held(outline, pieces, x, state.smooth, settings.slack_px)
     curves = _curves(x, state)
-    worst = _worst_of_each(outline, pieces, curves)
-    limit = _limits(state.smooth, tolerance, settings)
-    bad = np.nonzero(worst > limit)[0]
-    if len(bad) and state.smooth.any() and len(sharp) < len(pieces):
-        more = set(sharp)
-        for index in bad:
-            for joint in (index, (index + 1) % len(pieces)):
-                if state.smooth[joint]:
-                    more.add(int(joint))
-        if len(more) > len(sharp):
-            return _adjust(outline, pieces, tolerance, settings, frozenset(more))
-    if len(bad):
-        before = _curves(state.x, state)
-        if _worst_of_each(outline, pieces, before).max() < worst.max():
-            curves, worst = before, _worst_of_each(outline, pieces, before)
-    return _replace_bad(outline, pieces, curves, worst > limit, tolerance)
+    return curves, _leaving(outline, pieces, curves, state.smooth, tolerance, settings), (pieces, state)
+
+
+def _tips_held(outline, pieces, x, smooth, slack):
+    """Sharp joints that ran away from the contour, as lines do that meet at a small angle, are drawn back to near its tip."""
+    count, x = len(outline.points), x.copy()
+    for index in np.nonzero(~smooth)[0]:
+        if GAP in (pieces[index][0], pieces[index - 1][0]):
+            continue
+        joint = x[2 * index:2 * index + 2]
+        near = outline.points[(pieces[index][1] + np.arange(-TIP_WINDOW_PX, TIP_WINDOW_PX + 1)) % count]
+        away = np.hypot(*(near - joint).T)
+        tip = near[away.argmin()]
+        reach = min(outline.skip(pieces[index][1]), _farthest_tip(pieces, index, slack))
+        if away.min() > reach:
+            x[2 * index:2 * index + 2] = tip + (joint - tip) * (reach / away.min())
+    return x
+
+
+def _farthest_tip(pieces, joint, slack):
+    """How far beyond the contour a corner may be: short sides tell too little to look far."""
+    shorter = min(pieces[joint][2] - pieces[joint][1], pieces[joint - 1][2] - pieces[joint - 1][1])
+    return max(slack, TIP_SHARE * (shorter - SHORT_SIDE_PX))
+
+
+def _with_halves(outline, pieces, tolerance, settings):
+    """The joint adjustment, in which pieces that leave the contour are halved; as :func:`_adjusted`."""
+    for _ in range(settings.halvings):
+        curves, bad, (pieces, state) = _adjusted(outline, pieces, tolerance, settings)
+        halved = _halved(outline, pieces, bad)
+        if len(halved) == len(pieces):
+            return curves, bad, (pieces, state)
+        pieces = halved
+    return _adjusted(outline, pieces, tolerance, settings)
+
+
+def _adjust(outline, pieces, tolerance, settings):
+    """The joint adjustment; pieces that leave the contour are halved, and in the end become lines through it."""
+    curves, bad, (pieces, state) = _with_halves(outline, pieces, tolerance, settings)
+    if bad.any():
+        unmoved = _curves(state.x, state)
+        bad_unmoved = _leaving(outline, pieces, unmoved, state.smooth, tolerance, settings)
+        if bad_unmoved.sum() < bad.sum():
+            curves, bad = unmoved, bad_unmoved
+    return _replace_bad(outline, pieces, curves, bad, tolerance)
+
+
+def _halved(outline, pieces, bad):
+    """Pieces with each bad one that is long enough as two cubics."""
+    count, result = len(outline.points), []
+    for piece, is_bad in zip(pieces, bad):
+        _, first, last, _ = piece
+        if not is_bad or last - first < LEAST_HALF_PX:
+            result.append(piece)
+            continue
+        breaks = np.array([first, (first + last) // 2, last])
+        nodes, ways_in, ways_out, corner = _cubic_ends(outline, breaks % count)
+        for half in range(2):
+            places = np.arange(breaks[half], breaks[half + 1] + 1)
+            control, _, _ = compiled.fit_cubic(outline.points[places % count], nodes[half], nodes[half + 1], ways_out[half], -ways_in[half + 1],
+                                               bool(corner[half]), bool(corner[half + 1]), 6, math.inf)
+            result.append((CUBIC, int(breaks[half]), int(breaks[half + 1]), control))
+    return result
 
 
 def _rebroken(outline, pieces, joints, reach):
@@ -487,7 +637,7 @@ def _rebroken(outline, pieces, joints, reach):
         low, high = -min(reach, (before[2] - before[1]) // 3), min(reach, (last - first) // 3)
         offsets = np.arange(int(low), int(high) + 1)
         away = np.hypot(*(outline.points[(first + offsets) % count] - joint).T)
-        shifts.append(int(offsets[away.argmin()]))
+        shifts.append(0 if GAP in (before[0], pieces[len(shifts)][0]) else int(offsets[away.argmin()]))
     if np.abs(shifts).max() < 2:
         return None
     return [(kind, first + shift, last + following, control)
@@ -510,11 +660,14 @@ def _primitives(outline, pieces, settings):
     """Line (normal, offset), circle (centre, radius) or control points of each piece."""
     found = []
     for kind, first, last, control in pieces:
-        trim = int(settings.skip_px) if last - first > 5 * settings.skip_px else 0
+        low, high = (int(outline.skip(place)) for place in (first, last))
+        trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
         if kind == LINE:
-            found.append(compiled.line_through(outline.points, first + trim, last - trim, 1))
+            found.append(compiled.line_through(outline.points, first + trims[0], last - trims[1], 1))
         elif kind == ARC:
-            found.append(compiled.circle_through(outline.points, first + trim, last - trim, 1))
+            found.append(compiled.circle_through(outline.points, first + trims[0], last - trims[1], 1))
+        elif kind == GAP:
+            found.append(None)
         else:
             found.append(control)
     return found
@@ -568,6 +721,9 @@ def _start_state(outline, pieces, settings, sharp):
     for index, piece in enumerate(pieces):
         before = pieces[index - 1]
         start = points[piece[1] % count]
+        if GAP in (piece[0], before[0]):
+            joints[index] = start
+            continue
         first = _direction(outline, before, primitives[index - 1], start, False)
         second = _direction(outline, piece, primitives[index], start, True)
         kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
@@ -584,8 +740,8 @@ def _start_state(outline, pieces, settings, sharp):
         elif kind == CUBIC:
             control = primitives[index]
             extra.append(np.concatenate([control[1] - control[0], control[2] - control[3]]))
-        at += len(extra[-1]) if kind != LINE else 0
-        data.append(_counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings))
+        at += len(extra[-1]) if kind in (ARC, CUBIC) else 0
+        data.append(np.empty((0, 2)) if kind == GAP else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings))
         data_start.append(data_start[-1] + len(data[-1]))
     x = np.concatenate([joints.ravel(), *[np.asarray(values, float) for values in extra]])
     return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start))
@@ -604,9 +760,10 @@ def _bulge(points, circle, start, end):
 def _counted_points(outline, first, last, smooth_start, smooth_end, settings):
     """Points of a piece that count in the adjustment: without the rounded-off pixels at sharp ends."""
     count = len(outline.points)
-    skip = settings.skip_px if last - first > 4 * settings.skip_px else 0.25 * (last - first)
-    low = first + (0 if smooth_start else math.ceil(skip))
-    high = last - (0 if smooth_end else math.ceil(skip))
+    head, tail = outline.skip(first), outline.skip(last)
+    share = min(1.0, 0.5 * (last - first) / (head + tail))
+    low = first + (0 if smooth_start else math.ceil(share * head))
+    high = last - (0 if smooth_end else math.ceil(share * tail))
     if high - low < 2:
         low, high = first, last
     stride = max(1, (high - low) // 200)
@@ -626,7 +783,7 @@ def _curves(x, state):
         following = (index + 1) % number
         end = x[2 * following:2 * following + 2]
         extra = x[state.columns[index]:]
-        if kind == LINE:
+        if kind in (LINE, GAP):
             curves.append(Line(start, end))
         elif kind == CUBIC:
             curves.append(Spline([start, start + extra[:2], end + extra[2:4], end]))
@@ -686,32 +843,39 @@ def _signed_distance(points, curve):
     return np.where(sign == 0, 1, sign) * np.hypot(off[:, 0], off[:, 1])
 
 
-def _limits(smooth, tolerance, settings):
-    """How far each piece's points may be off: more where it ends in a corner, which the lens rounds off."""
-    return 1.05 * tolerance + np.where(smooth & np.roll(smooth, -1), 0.15, settings.slack_px)
-
-
-def _worst_of_each(outline, pieces, curves):
-    """Largest distance of each piece's points from it or its neighbours."""
+def _leaving(outline, pieces, curves, smooth, tolerance, settings):
+    """Which pieces leave the contour; next to a corner, which the lens rounds off, it may be farther away."""
     count, number = len(outline.points), len(curves)
-    worst = np.zeros(number)
-    for index, (_, first, last, _) in enumerate(pieces):
-        points = outline.points[np.arange(first, last + 1, max(1, (last - first) // 200)) % count]
-        near = {index, (index - 1) % number, (index + 1) % number}
-        worst[index] = np.min([np.abs(_signed_distance(points, curves[other])) for other in near], axis=0).max()
-        reach = np.vstack([outline.points[[first % count, last % count]].min(axis=0), outline.points[np.arange(first, last + 1) % count].max(axis=0)])
-        if np.any(np.abs(np.asarray(_middle(curves[index]))) > 4 * np.abs(reach).max() + 100):
-            worst[index] = np.inf
-    return worst
+    leaving = np.zeros(number, bool)
+    for index, (kind, first, last, _) in enumerate(pieces):
+        if kind == GAP:
+            continue
+        places = np.arange(first, last + 1, max(1, (last - first) // 200))
+        points = outline.points[places % count]
+        near = {other for other in (index, (index - 1) % number, (index + 1) % number) if pieces[other][0] != GAP}
+        away = np.min([np.abs(_signed_distance(points, curves[other])) for other in near], axis=0)
+        after = (index + 1) % number
+        slack = np.full(len(places), 0.03)
+        if not smooth[index]:
+            slack[places - first <= outline.skip(first)] = settings.slack_px
+        if not smooth[after]:
+            slack[last - places <= outline.skip(last)] = settings.slack_px
+        wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]
+        run = _along(curves[index])
+        astray = np.sqrt(((run[:, None] - wide[None]) ** 2).sum(axis=2).min(axis=1))
+        leaving[index] = np.any(away > 1.02 * tolerance + slack) or np.any(astray > tolerance + max(outline.skip(first), outline.skip(last)) + 1)
+    return leaving
 
 
-def _middle(curve):
+def _along(curve, count=24):
+    """Points (count, 2) along a curve."""
+    shares = np.linspace(0, 1, count)
     if isinstance(curve, Arc):
-        angle = curve.start_angle + curve.sweep / 2
-        return curve.center[0] + curve.radius * math.cos(angle), curve.center[1] + curve.radius * math.sin(angle)
+        angles = curve.start_angle + shares * curve.sweep
+        return np.column_stack([curve.center[0] + curve.radius * np.cos(angles), curve.center[1] + curve.radius * np.sin(angles)])
     if isinstance(curve, Spline):
-        return bezier(curve.pieces()[0], [0.5])[0]
-    return curve.end
+        return bezier(curve.pieces()[0], shares)
+    return np.array(curve.start) + shares[:, None] * np.subtract(curve.end, curve.start)
 
 
 def _replace_bad(outline, pieces, curves, bad, tolerance):
@@ -773,6 +937,11 @@ def _distances(contour, curves):
         owner[place] = int(np.argmin(np.abs(all_of_them)))
         best[place] = all_of_them[owner[place]]
     return best, owner
+
+
+def distances_from(points, curves):
+    """Signed distances (n,) of points (n, 2) from the nearest of several curves, in the points' unit."""
+    return _distances(np.asarray(points, float), curves)[0]
 
 
 def _in_box(contour, curve, margin=6.0):

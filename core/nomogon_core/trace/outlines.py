@@ -3,18 +3,25 @@
 import math
 
 import attrs
+import cv2
 import numpy as np
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, ends, length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.trace.contours import find_contours, tones_of
-from nomogon_core.trace.fit import contour_noise, fit_outline
+from nomogon_core.reference.cleanup import clean
+from nomogon_core.trace.centre_lines import centre_lines
+from nomogon_core.trace.contours import all_tones, find_contours, tones_of
+from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
+from nomogon_core.trace.fit import contour_noise, fit_open, fit_outline
 
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
+SAME_THING = 0.9
 PARTS = ("auto", "dark", "bright")
+LEVELLING = {"kind": "even", "reach_percent": 12}
+MODES = ("tone", "colour", "edge", "centre")
 
 
 @attrs.frozen
@@ -28,6 +35,9 @@ class TraceSettings:
         keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
         border: keep outlines that run along the border of the picture.
         part: "dark" or "bright" against the ground, or "auto" for the more striking.
+        mode: what tells part from ground, one of MODES; "centre" follows the middle of drawn strokes.
+        flatten: level the ground's light everywhere before looking at tones.
+        colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
     """
 
     threshold: float = 0.5
@@ -36,6 +46,10 @@ class TraceSettings:
     keep: object = "all"
     border: bool = False
     part: str = "auto"
+    mode: str = "tone"
+    flatten: bool = False
+    colours: tuple = ()
+    reach: float = SAME_COLOUR
 
 
 @attrs.frozen
@@ -46,8 +60,10 @@ class TracedOutline:
         curves: in order, counter-clockwise for outer outlines and holes alike.
         u95_mm: of each curve: of the radius for arcs and circles, of the place across for others.
         hole: whether it bounds the part from inside.
-        area_mm2: enclosed area.
+        area_mm2: enclosed area, 0 of an open stroke.
         max_dev_mm, rms_dev_mm: of the picture's edge from the curves.
+        closed: False for a stroke with two ends; stroke_mm: its width, None of an outline.
+        comb: places along the curves where the edge was seen, and how far off it is there: rows (x, y, off), millimetres.
     """
 
     curves: tuple
@@ -56,6 +72,9 @@ class TracedOutline:
     area_mm2: float
     max_dev_mm: float
     rms_dev_mm: float
+    closed: bool = True
+    stroke_mm: float | None = None
+    comb: np.ndarray = attrs.field(factory=lambda: np.empty((0, 3)), eq=False, repr=False)
 
 
 def check_settings(settings):
@@ -71,26 +90,82 @@ def check_settings(settings):
                          f"{settings.tolerance_mm:g} mm came. 0.1 mm suits most parts.")
     if settings.part not in PARTS:
         raise TraceError(f"The part is {', '.join(PARTS)}; {settings.part!r} came.")
+    if settings.mode not in MODES:
+        raise TraceError(f"Outlines are found by {', '.join(MODES)}; {settings.mode!r} came.")
+    if not 0.005 <= settings.reach <= 0.5:
+        raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
 
-def outlines_of(light, settings, mm_per_px):
-    """Contours that the settings leave: specks and, unless wanted, those along the border are out.
+def tones_beside(light, things):
+    """Tones of the part where cards or sheets of known size lie in the picture.
+
+    Beside a card the part is the other side of the ground, if anything is there; on a sheet it is what the sheet
+    is the ground of.
+
+    Args:
+        light: linear luminance (h, w).
+        things: corners (4, 2) of each in pixels.
+    """
+    tones = all_tones(light)
+    height, width = tones[0].evening.shape
+    small = cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA) * tones[0].evening
+    inside = np.zeros((height, width), np.uint8)
+    cv2.fillConvexPoly(inside, np.round(np.array(things[0]) * (width / light.shape[1])).astype(np.int32), 1)
+    even = float(np.median(small[inside > 0])) if inside.any() else tones[0].part
+    return next((item for item in tones if item.part_is_dark != (even < item.ground)), tones[0])
+
+
+def _is_thing(contour, things):
+    """Whether a contour is the outline of a card or sheet itself."""
+    for corners in things:
+        around = np.asarray(corners, np.float32)
+        area = cv2.contourArea(around)
+        inner, _ = cv2.intersectConvexConvex(around, cv2.convexHull(contour.points.astype(np.float32)))
+        if inner > SAME_THING * max(area, contour.area_px):
+            return True
+    return False
+
+
+def outlines_of(light, settings, mm_per_px, things=(), colour=None):
+    """Contours that the settings leave: specks, known cards and sheets and, unless wanted, those along the border are out.
+
+    Args:
+        light: linear luminance (h, w).
+        settings: :class:`TraceSettings`.
+        mm_per_px: scale of this picture.
+        things: corners (4, 2) in pixels of cards and sheets whose outlines are not wanted.
+        colour: linear (h, w, 3), for the mode "colour".
 
     Raises:
         TraceError: nothing is left, or the settings are out of range.
     """
     check_settings(settings)
     least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
-    contours = find_contours(light, threshold=settings.threshold, least_area_px=least, tones=tones_of(light, settings.part))
-    kept = [contour for contour in contours if settings.border or not contour.touches_border]
+    if settings.mode == "colour":
+        contours = contours_by_colour(colour, settings.colours, threshold=settings.threshold, reach=settings.reach, least_area_px=least)
+    elif settings.mode == "edge":
+        contours = contours_by_edge(light, least_area_px=least)
+    else:
+        level, tones = _tones_for(light, settings, things)
+        contours = find_contours(level, threshold=settings.threshold, least_area_px=least, tones=tones)
+    kept = [contour for contour in contours if (settings.border or not contour.touches_border) and not _is_thing(contour, things)]
     if not kept:
         raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")
     return kept
 
 
-def trace(light, calibration, settings, progress=None):
+def _tones_for(light, settings, things):
+    """(light, tones) to look for contours by tone in."""
+    tones = tones_beside(light, things) if things and settings.part == "auto" else tones_of(light, settings.part)
+    if not settings.flatten:
+        return light, tones
+    level = clean(light, [LEVELLING])
+    return level, tones_of(level, "dark" if tones.part_is_dark else "bright")
+
+
+def trace(light, calibration, settings, progress=None, things=(), colour=None):
     """Outlines of a calibrated picture as the fewest curves.
 
     Args:
@@ -98,11 +173,15 @@ def trace(light, calibration, settings, progress=None):
         calibration: of the picture.
         settings: :class:`TraceSettings`.
         progress: called with a share 0..1 after each outline.
+        things: corners of cards and sheets, as in :func:`outlines_of`.
+        colour: linear (h, w, 3), for the mode "colour".
 
     Raises:
         TraceError: as :func:`outlines_of`, or ``keep`` means an outline that is not there.
     """
-    contours = _chosen(outlines_of(light, settings, calibration.mm_per_px), settings.keep)
+    if settings.mode == "centre":
+        return _trace_strokes(light, calibration, settings, progress, things)
+    contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings.keep, light.shape[::-1])
     total = sum(len(contour.points) for contour in contours)
     noise = max(contour_noise(contour.points, 1.0) for contour in contours)
     outlines, done = [], 0
@@ -114,12 +193,44 @@ def trace(light, calibration, settings, progress=None):
     return tuple(outlines)
 
 
-def _chosen(contours, keep):
-    if keep == "all":
-        return contours
-    if keep == "largest":
-        outer = contours[0]
-        return [outer] + [contour for contour in contours[1:] if contour.hole and _inside(contour, outer)]
+def _trace_strokes(light, calibration, settings, progress, things):
+    """The middle lines of drawn strokes, open or closed."""
+    check_settings(settings)
+    level, tones = _tones_for(light, settings, things)
+    strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / calibration.mm_per_px)
+    if isinstance(settings.keep, (list, tuple)):
+        strokes = [strokes[index] for index in sorted({_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep})]
+    outlines = []
+    for index, stroke in enumerate(strokes):
+        fit = fit_outline if stroke.closed else fit_open
+        fitted = fit(calibration.to_mm(stroke.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm)
+        outlines.append(_in_mm(fitted, calibration, False, stroke.closed, stroke.width_px * calibration.mm_per_px))
+        if progress:
+            progress((index + 1) / len(strokes))
+    return tuple(outlines)
+
+
+@attrs.frozen
+class _Kept:
+    """What a choice recognises a stroke by: its points, and their number in place of an area."""
+
+    points: np.ndarray
+    area_px: float
+
+
+def _as_kept(stroke):
+    return _Kept(stroke.points, float(len(stroke.points)) ** 2)
+
+
+def _chosen(contours, keep, size):
+    """The contours that ``keep`` means; by itself without frames and doubled lines."""
+    if keep in ("all", "largest") or isinstance(keep, int):
+        left_out = needless(contours, size)
+        contours = [contour for index, contour in enumerate(contours) if index not in left_out] or contours
+        if keep == "all":
+            return contours
+        outer = [contour for contour in contours if not contour.hole][:1 if keep == "largest" else max(1, keep)] or contours[:1]
+        return [contour for contour in contours if any(contour is one or (contour.hole and _inside(contour, one)) for one in outer)]
     chosen = {_nearest(contours, wanted) for wanted in keep}
     if not chosen:
         raise TraceError("No outline is chosen; click at least one to keep it.")
@@ -144,29 +255,41 @@ def _nearest(contours, wanted):
     return best
 
 
-def contour_preview(light, settings, mm_per_px, factor):
+def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
     """Contours of a reduced picture, as the Board draws them.
 
     Args:
         light: reduced picture.
         mm_per_px: of the reduced picture.
         factor: pixels of the full picture a pixel of the reduced one.
+        things: corners of cards and sheets, in full pixels.
 
     Returns:
-        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border.
+        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, and why it is needless, if so.
 
     Raises:
         TraceError: as :func:`outlines_of`.
     """
+    scaled = [np.array(corners) / factor for corners in things]
+    settings = attrs.evolve(settings, border=True)
+    if settings.mode == "centre":
+        level, tones = _tones_for(light, settings, scaled)
+        strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / mm_per_px)
+        return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
+                | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "", "width_mm": stroke.width_px * mm_per_px} for stroke in strokes]
+    contours = outlines_of(light, settings, mm_per_px, scaled, colour)
+    left_out = needless(contours, light.shape[::-1])
     preview = []
-    for contour in outlines_of(light, attrs.evolve(settings, border=True), mm_per_px):
-        points = contour.points * factor + (factor - 1) / 2
-        step = max(1, len(points) // 1500)
-        path = "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points[::step]) + "Z"
-        middle = (points.min(axis=0) + points.max(axis=0)) / 2
-        preview.append({"d": path, "key": [*middle.tolist(), contour.area_px * factor**2], "hole": contour.hole,
-                        "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2})
+    for index, contour in enumerate(contours):
+        preview.append(_drawn(contour.points, factor, True, contour.area_px * factor**2) | {"hole": contour.hole, "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2, "needless": left_out.get(index, "")})
     return preview
+
+
+def _drawn(points, factor, closed, size):
+    """Path data in full pixels, and the middle and size that a choice recognises it by."""
+    points = points * factor + (factor - 1) / 2
+    path = "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points[::max(1, len(points) // 1500)]) + ("Z" if closed else "")
+    return {"d": path, "key": [*((points.min(axis=0) + points.max(axis=0)) / 2).tolist(), size]}
 
 
 def _inside(inner, outer):
@@ -177,9 +300,15 @@ def _inside(inner, outer):
 def _fitted(contour, calibration, settings, noise):
     fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm,
                          noise_px=noise)
+    return _in_mm(fitted, calibration, contour.hole)
+
+
+def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
+    """A fitted outline with the scale's uncertainty in its curves'."""
     relative = calibration.u_mm_per_px / calibration.mm_per_px
     u95 = tuple(math.hypot(error, COVERAGE_FACTOR * relative * _size(curve)) for curve, error in zip(fitted.curves, fitted.u95))
-    return TracedOutline(fitted.curves, u95, contour.hole, abs(closed_area(fitted.curves)), fitted.max_deviation, fitted.rms_deviation)
+    area = abs(closed_area(fitted.curves)) if closed else 0.0
+    return TracedOutline(fitted.curves, u95, hole, area, fitted.max_deviation, fitted.rms_deviation, closed, stroke_mm, fitted.comb)
 
 
 def _size(curve):
@@ -222,7 +351,7 @@ def curve_of_record(record):
 def outline_record(outline):
     """Plain data of an outline for reports and for storing."""
     return {
-        "closed": True, "hole": outline.hole, "area_mm2": outline.area_mm2,
-        "max_dev_mm": outline.max_dev_mm, "rms_dev_mm": outline.rms_dev_mm,
+        "closed": outline.closed, "hole": outline.hole, "area_mm2": outline.area_mm2, "stroke_mm": outline.stroke_mm,
+        "max_dev_mm": outline.max_dev_mm, "rms_dev_mm": outline.rms_dev_mm, "comb": np.round(outline.comb, 5).tolist(),
         "primitives": [primitive_record(curve, u95) for curve, u95 in zip(outline.curves, outline.u95_mm)],
     }

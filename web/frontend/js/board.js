@@ -96,17 +96,31 @@ export class Board {
     this.refresh();
   }
 
-  /** The picture and the matrix that lays its pixels onto the plane. @param {string} url @param {number[]} matrix */
-  async setPicture(url, matrix) {
-    this.matrix = matrix;
-    if (url !== this.pictureUrl) {
-      this.pictureUrl = url;
-      const image = new Image();
-      image.src = url;
-      await image.decode().catch(() => undefined);
-      this.image = await this.#reducedCopies(image);
-    }
+  /**
+   * The pictures that lie under the drawing, each with the matrix that lays its pixels onto the plane.
+   * @param {{ url?: string, image?: ImageBitmap, matrix: number[], opacity?: number, size?: [number, number] }[]} pictures
+   */
+  async setPictures(pictures) {
+    const wish = (this.wish = {});
+    const known = this.copies ?? new Map();
+    const laid = await Promise.all(pictures.map(async (picture) => {
+      const key = picture.image ?? picture.url;
+      if (!known.has(key)) known.set(key, this.#copiesOf(picture));
+      const copies = await known.get(key);
+      return { ...picture, key, copies, size: picture.size ?? [copies[0].source.width, copies[0].source.height] };
+    }));
+    if (this.wish !== wish) return;
+    this.laid = laid;
+    this.copies = new Map([...known].filter(([key]) => laid.some((picture) => picture.key === key)));
     this.drawPicture();
+  }
+
+  async #copiesOf({ url, image }) {
+    if (image) return [{ source: image, share: 1 }];
+    const loaded = new Image();
+    loaded.src = url;
+    await loaded.decode().catch(() => undefined);
+    return this.#reducedCopies(loaded);
   }
 
   async #reducedCopies(image) {
@@ -143,17 +157,19 @@ export class Board {
     const ratio = window.devicePixelRatio || 1;
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, this.canvas.width, this.canvas.height);
-    if (!this.image || !this.matrix) return;
     const { zoom, x, y } = this.view;
-    const [a, b, c, d, e, f] = this.matrix;
-    const scale = Math.hypot(a, b) * zoom * ratio;
-    const copy = [...this.image].reverse().find((one) => one.share >= Math.min(1, scale)) ?? this.image[0];
     const s = zoom * ratio;
-    context.setTransform(a * s, -b * s, c * s, -d * s, (e - x) * s, (y - f) * s);
-    context.imageSmoothingEnabled = scale < 6;
-    context.imageSmoothingQuality = "high";
-    context.globalAlpha = this.faint ? 0.55 : 1;
-    context.drawImage(copy.source, -0.5, -0.5, this.image[0].source.width, this.image[0].source.height);
+    for (const { matrix, copies, opacity, size } of this.laid ?? []) {
+      const [a, b, c, d, e, f] = matrix;
+      const [width, height] = size;
+      const scale = Math.hypot(a, b) * s;
+      const copy = [...copies].reverse().find((one) => one.source.width >= Math.min(1, scale) * width) ?? copies[0];
+      context.setTransform(a * s, -b * s, c * s, -d * s, (e - x) * s, (y - f) * s);
+      context.imageSmoothingEnabled = scale < 6;
+      context.imageSmoothingQuality = "high";
+      context.globalAlpha = opacity ?? 1;
+      if (copy.source.width) context.drawImage(copy.source, -0.5, -0.5, width, height);
+    }
   }
 
   drawRulers() {

@@ -8,16 +8,24 @@ const form = document.getElementById("outlines");
 const found = document.getElementById("found");
 const progress = document.getElementById("progress");
 const stop = form.querySelector("[data-stop]");
+const again = form.querySelector("[data-again]");
+const swatches = form.querySelector(".swatches");
+const WHY = { frame: "the frame round the picture", double: "the inner side of a drawn line" };
 
-/** @param {{ board: import("./board.js").Board, tray: any, hasScale: () => boolean }} parts */
-export function startOutlines({ board, tray, hasScale }) {
+/** @param {{ board: import("./board.js").Board, tray: any, hasScale: () => boolean, pose: () => any }} parts */
+export function startOutlines({ board, tray, hasScale, pose, traces }) {
   let outlines = [];
   let left = new Set();
   let asking = false;
-  let again = false;
+  let waiting = false;
   let task = null;
+  let picked = [];
 
   const settings = () => ({
+    mode: form.elements.mode.value,
+    picked,
+    reach: Number(form.elements.reach.value) / 100,
+    flatten: form.elements.flatten.checked,
     threshold: Number(form.elements.threshold.value) / 100,
     part: form.elements.part.value,
     tolerance: form.elements.tolerance.value,
@@ -31,7 +39,7 @@ export function startOutlines({ board, tray, hasScale }) {
     if (form.hidden) return;
     for (const outline of outlines) {
       const out = left.has(keyOf(outline));
-      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}`, d: outline.d, transform: "scale(1 -1)", tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
+      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${form.elements.mode.value === "colour" ? " line-only" : ""}`, d: outline.d, transform: `matrix(${pose().matrix.join(" ")})`, tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
       path.addEventListener("click", (event) => { event.stopPropagation(); toggle(outline); });
       path.addEventListener("keydown", (event) => { if (event.key === " " || event.key === "Enter") { event.preventDefault(); toggle(outline); } });
       board.world.append(path);
@@ -48,21 +56,32 @@ export function startOutlines({ board, tray, hasScale }) {
   function count() {
     const some = kept();
     const holes = some.filter((outline) => outline.hole).length;
-    found.textContent = `${outlines.length} found; ${some.length} kept${holes ? `, ${holes} of them holes` : ""}. Click one to leave it out or keep it.`;
+    const widths = outlines.filter((outline) => outline.width_mm).map((outline) => outline.width_mm).sort((a, b) => a - b);
+    const strokes = widths.length ? ` Strokes are about ${widths[Math.floor(widths.length / 2)].toFixed(2)} mm wide.` : "";
+    const needless = [...new Set(outlines.filter((outline) => outline.needless && left.has(keyOf(outline))).map((outline) => WHY[outline.needless]))];
+    found.textContent = `${outlines.length} found; ${some.length} kept${holes ? `, ${holes} of them holes` : ""}.${strokes}${needless.length ? ` Left out: ${needless.join(" and ")}.` : ""} Click ${form.elements.mode.value === "colour" ? "the line of one" : "one"} to leave it out or keep it.`;
     form.elements.accept.disabled = !some.length;
   }
 
   /** Ask for the preview; while one is under way, only the newest wish waits. */
   async function preview() {
     form.elements.shown.value = `${form.elements.threshold.value} %`;
+    form.elements.reached.value = form.elements.reach.value;
+    if (form.elements.mode.value === "colour" && !picked.length) {
+      outlines = [];
+      count();
+      draw();
+      found.textContent = "Click the part on the Board to say which colour it has; click again for each further colour.";
+      return;
+    }
     if (asking) {
-      again = true;
+      waiting = true;
       return;
     }
     asking = true;
     try {
       const fresh = (await send("reference/outlines", settings())).outlines;
-      for (const outline of fresh) if (outline.border && !outlines.some((one) => keyOf(one) === keyOf(outline))) left.add(keyOf(outline));
+      for (const outline of fresh) if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline))) left.add(keyOf(outline));
       outlines = fresh;
       say("");
       count();
@@ -74,8 +93,8 @@ export function startOutlines({ board, tray, hasScale }) {
     }
     asking = false;
     draw();
-    if (again) {
-      again = false;
+    if (waiting) {
+      waiting = false;
       preview();
     }
   }
@@ -91,24 +110,25 @@ export function startOutlines({ board, tray, hasScale }) {
 
   async function follow() {
     while (task && ["waiting", "running"].includes(task.status)) {
-      progress.textContent = `Tracing at full resolution, ${task.seconds} s …`;
+      progress.textContent = `Tracing at full resolution, ${Math.round(task.progress * 100)} %, ${task.seconds} s …`;
       task = await ask(`work/${task.task}`);
     }
     return task;
   }
 
-  async function accept() {
-    form.elements.accept.disabled = true;
+  /** Full resolution in the worker, then into the sketch: as a new trace, or in place of an earlier one. @param {string} [replaced] */
+  async function accept(replaced) {
+    form.elements.accept.disabled = again.disabled = true;
     progress.hidden = stop.hidden = false;
     progress.textContent = "Tracing at full resolution …";
     try {
       task = await send("reference/trace", { ...settings(), keep: kept().map((outline) => outline.key) });
       const ended = await follow();
       if (ended?.status === "done") {
-        const done = await command("reference.accept_trace", { task: ended.task });
+        const done = await (replaced ? command("reference.trace_again", { trace: replaced, task: ended.task }) : command("reference.accept_trace", { task: ended.task }));
         if (done) {
           tray.release();
-          say(`${done.told}. Open Sketch to work with them.`);
+          say([`${done.told}.`, done.note, "Open Sketch to work with them."].filter(Boolean).join(" "));
         }
       } else if (ended?.problem) say(ended.problem, true);
     } catch (problem) {
@@ -116,16 +136,52 @@ export function startOutlines({ board, tray, hasScale }) {
     }
     task = null;
     progress.hidden = stop.hidden = true;
+    again.disabled = false;
     form.elements.accept.disabled = !kept().length;
   }
 
-  form.addEventListener("input", preview);
+  function showFields() {
+    const mode = form.elements.mode.value;
+    for (const field of form.querySelectorAll("[data-for]")) field.hidden = !field.dataset.for.split(" ").includes(mode);
+    form.querySelector("[data-speck]").textContent = mode === "centre" ? "Shortest stroke, its square in mm²" : "Smallest outline, mm²";
+    swatches.replaceChildren(...picked.map((place, index) => {
+      const button = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: `Colour ${index + 1} ✕`, ariaLabel: `Take away colour ${index + 1}` });
+      button.addEventListener("click", () => { picked = picked.filter((_, at) => at !== index); showFields(); preview(); });
+      return button;
+    }));
+  }
+
+  /** A click on the Board while colours are picked; whether it was taken. @param {[number, number]} place in picture pixels */
+  function pick(place) {
+    if (form.hidden || form.elements.mode.value !== "colour") return false;
+    picked = [...picked, place];
+    showFields();
+    preview();
+    return true;
+  }
+
+  form.addEventListener("input", () => { showFields(); preview(); });
+  again.addEventListener("click", () => accept(traces().at(-1)?.id));
   form.addEventListener("submit", (event) => { event.preventDefault(); accept(); });
   form.querySelector("[data-close]").addEventListener("click", () => tray.release());
   stop.addEventListener("click", async () => { if (task) task = await send(`work/${task.task}/cancel`, {}); });
 
+  /** The settings of the last trace of this picture, to begin with. */
+  function remember() {
+    const last = traces().at(-1)?.settings;
+    again.hidden = !last;
+    if (!last) return;
+    form.elements.mode.value = last.mode ?? "tone";
+    form.elements.threshold.value = Math.round(last.threshold * 100);
+    form.elements.part.value = last.part ?? "auto";
+    form.elements.flatten.checked = Boolean(last.flatten);
+    form.elements.speck.value = last.speck_mm2;
+    form.elements.tolerance.value = `${last.tolerance_mm} mm`;
+  }
+
   return {
     draw,
+    pick,
     open() {
       if (!hasScale()) {
         tray.release();
@@ -135,8 +191,10 @@ export function startOutlines({ board, tray, hasScale }) {
       left = new Set();
       outlines = [];
       found.textContent = "Looking …";
+      remember();
+      showFields();
       besideCard();
-      tell("Move the threshold until the outlines sit on the edges; click an outline to leave it out or keep it.");
+      tell("Choose what the outlines are found by, until they sit on the edges; click an outline to leave it out or keep it.");
       preview();
     },
     close() {

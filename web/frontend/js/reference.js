@@ -1,211 +1,318 @@
-// The Reference stage: the picture, known lengths between picked edges, levelling, outlines.
+// The Reference stage: the picture, what is known of it, checks, placing, clean-up, outlines.
 
 import { ask, command, mayChange, say, send, unit } from "./talk.js";
 import { mark, onChanged, onTyped, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
-import { Board, shape } from "./board.js";
-import { straight } from "./arrows.js";
+import { Board } from "./board.js";
+import { startAsk } from "./asking.js";
+import { startCleaning } from "./cleaning.js";
 import { startOutlines } from "./outlines.js";
+import { startPictures } from "./pictures.js";
+import { startQuality } from "./quality.js";
+import { poseOf } from "./pose.js";
+import { createMarks } from "./reference_marks.js";
 
 const element = document.getElementById("board");
 const board = new Board(element);
 const note = document.getElementById("note");
-const form = document.getElementById("ask");
 const REACH_PX = 12;
 const RESTING = "Take a tool from the Tray, or drag the picture to look around; the wheel comes closer.";
 
-/** @type {{ known: any[], picture: any, scale: any }} */
-let state = { known: [], picture: null, scale: null };
+/** @type {{ known: any[], picture: any, pictures: any[], scale: any }} */
+let state = { known: [], picture: null, pictures: [], scale: null };
+let pose = poseOf({ angle: 0, flipped: false });
 let picks = [];
+let found = null;
 let chosen = null;
-let fitted = false;
+let fittedTo = "";
 
-const flip = ([x, y]) => [x, -y];
-const format = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(2));
+const marks = createMarks({ board, pose: () => pose });
+const asking = startAsk({ board, closed: () => { picks = []; found = null; tray.release(); } });
 
 async function load() {
   state = await ask("reference/board");
+  pictures.show(state);
   if (!state.picture) return;
-  const { width, height, digest } = state.picture;
-  if (!fitted) {
-    fitted = true;
-    board.fit([0, -height, width, 0], 0.04);
+  pose = poseOf(state.picture);
+  const { id, angle, flipped } = state.picture;
+  if (fittedTo !== `${id} ${angle} ${flipped}`) {
+    fittedTo = `${id} ${angle} ${flipped}`;
+    fit();
   }
-  board.setPicture(element.dataset.pictureUrl.replace("DIGEST", digest), [1, 0, 0, -1, 0, 0]);
+  cleaning.show(state, pose);
   showScale();
   draw();
+}
+
+function fit() {
+  if (!state.picture) return;
+  const { width, height } = state.picture;
+  const corners = [[0, 0], [width, 0], [width, height], [0, height]].map(pose.toWorld);
+  const [xs, ys] = [0, 1].map((axis) => corners.map((corner) => corner[axis]));
+  board.fit([Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)], 0.04);
 }
 
 function showScale() {
   const scale = state.scale;
   const inUnit = unit === "in" ? 1 / 25.4 : 1;
-  board.ruler = scale ? { scale: scale.mm_per_px * inUnit, origin: flip(scale.origin), word: unit, y: 1 } : { scale: 1, origin: [0, 0], word: "px", y: -1 };
+  board.ruler = scale ? { scale: scale.mm_per_px * inUnit, origin: pose.toWorld(scale.origin), word: unit, y: 1 } : { scale: 1, origin: [0, 0], word: "px", y: -1 };
   board.drawRulers();
-  if (state.picture) note.textContent = scale ? `${(1 / scale.mm_per_px).toFixed(2)} px per mm` : "no known length yet: rulers show pixels";
-}
-
-function pickMark(place, loose, selected, data = {}) {
-  const [x, y] = board.toScreen(flip(place));
-  const group = shape("g", data);
-  group.append(shape("circle", { class: `pick${loose ? " loose" : ""}${selected ? " sel" : ""}`, cx: x, cy: y, r: 6 }),
-    shape("path", { class: `pick${selected ? " sel" : ""}`, d: `M${x - 11} ${y}H${x - 3}M${x + 3} ${y}H${x + 11}M${x} ${y - 11}V${y - 3}M${x} ${y + 3}V${y + 11}` }));
-  return group;
+  note.textContent = scale ? `${(1 / scale.mm_per_px).toFixed(2)} px per mm${scale.model === "similarity" ? "" : `, ${scale.model}`}` : "no known length yet: rulers show pixels";
 }
 
 function draw() {
-  board.screen.replaceChildren();
-  for (const item of state.known) {
-    const group = shape("g", { class: "known", "data-known": item.id });
-    const [first, second] = [item.start, item.end].map((place) => board.toScreen(flip(place)));
-    const size = Math.hypot(second[0] - first[0], second[1] - first[1]) || 1;
-    const way = [(second[0] - first[0]) / size, (second[1] - first[1]) / size];
-    group.append(...straight(first, second, way, 26, `${format(item.mm)}`));
-    for (const which of ["start", "end"]) {
-      group.append(pickMark(item[which], false, chosen?.id === item.id && chosen.which === which, { "data-which": which }));
-    }
-    board.screen.append(group);
-  }
-  for (const pick of picks) board.screen.append(pickMark([pick.x, pick.y], !pick.edge, false));
-  outlines.draw();
+  board.screen.replaceChildren(...marks.known(state.known, chosen));
+  for (const pick of picks) board.screen.append(marks.pick([pick.x, pick.y], { loose: !pick.edge }));
+  if (found) board.screen.append(marks.waiting(found));
+  board.screen.append(...pictures.handles(pose), ...cleaning.marks());
+  outlines.draw(pose);
 }
 
 /** Where the nearest edge is. @param {[number, number]} place in picture pixels */
 const findEdge = ([x, y]) => send("reference/pick", { x, y, reach: Math.min(40, Math.max(6, REACH_PX / board.view.zoom)) });
 
 async function addPick(place, exact) {
+  const pick = exact ? { x: place[0], y: place[1], sigma: 0.5 / board.view.zoom, edge: false } : await findEdge(place);
+  say(!exact && !pick.edge ? "There is no clear edge near that click, so it was taken as clicked. Come closer with the wheel, or nudge it with the arrow keys." : "");
+  picks.push(pick);
+  draw();
+}
+
+const asPlaces = () => picks.map((pick) => [pick.x, pick.y]);
+const sigma = () => Math.max(...picks.map((pick) => pick.sigma));
+const caliper = (what, places) => state.picture.stand_in && (() => send("reference/caliper", { what, places }));
+
+async function find(kind, places) {
+  say("Looking for it …");
+  found = await send("reference/find", { kind, places });
+  say("");
+  draw();
+  return found;
+}
+
+const middleOf = (places) => [0, 1].map((axis) => places.reduce((sum, place) => sum + place[axis], 0) / places.length);
+
+function askLength(places, then, words = "Type how long that is, for example 84, 3 1/2 in or 3.48\", and press Enter.") {
+  asking.open({ label: "How long is that?", at: pose.toWorld(middleOf(places)), caliper: caliper("distance", places), send: then });
+  tell(words);
+}
+
+async function askDiameter(place, then) {
+  const round = await find("round", [place]);
+  const rim = [round.center[0] + round.half_axes[0], round.center[1]];
+  asking.open({ label: "Diameter", at: pose.toWorld(round.center), caliper: caliper("diameter", [rim]), send: (values) => then(round, values) });
+  tell("Type the diameter, and press Enter.");
+}
+
+const roundPlaces = ({ center: [x, y], half_axes: [a, b], angle }) =>
+  [[angle, a], [angle + Math.PI / 2, b]].flatMap(([turn, half]) => [-half, half].map((way) => [x + way * Math.cos(turn), y + way * Math.sin(turn)]));
+
+/** Each tool: how many picks it takes, whether they go to edges, what is said between them, and what then happens. */
+const FLOWS = {
+  known: { count: 2, words: ["Click the other end of the length. The arrow keys nudge the last pick."],
+    then: () => askLength(asPlaces(), (values) => command("reference.add_known", { start: asPlaces()[0], end: asPlaces()[1], text: values.reading, sigma_px: sigma(), unit, stand_in: values.stand_in })) },
+  diameter: { count: 1, raw: true, then: ([place]) => askDiameter(place, (round, values) => command("reference.add_diameter", { ...round, text: values.reading, unit, stand_in: values.stand_in })) },
+  card: { count: 1, raw: true, then: async ([place]) => {
+    const card = await find("card", [place]);
+    await command("reference.add_rectangle", { corners: card.corners, thing: "card", sigma_px: card.sigma });
+    tray.release();
+  } },
+  sheet: { count: 1, raw: true, then: async ([place]) => {
+    const sheet = await find("sheet", [place]);
+    asking.open({ label: "Measured size, if you have it", at: pose.toWorld(place), sheet: sheet.likely, optional: true,
+      send: (values) => command("reference.add_rectangle", { corners: sheet.corners, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
+    tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
+  } },
+  rectangle: { count: 4, raw: true, words: ["Click the second corner.", "Click the third corner.", "Click the last corner."], then: async (places) => {
+    const four = await find("rectangle", places);
+    asking.open({ label: "Width × height", at: pose.toWorld(middleOf(places)),
+      send: (values) => command("reference.add_rectangle", { corners: four.corners, text: values.reading, sigma_px: four.sigma, unit }) });
+    tell("Type its longer side × its shorter one, for example 120 x 80 mm.");
+  } },
+  straight: { count: 2, raw: true, words: ["Click the other end of the same edge."], then: async (places) => {
+    const edge = await find("straight", places);
+    await command("reference.add_straight", { places: edge.places });
+    tray.release();
+  } },
+  check: { count: 2, words: ["Click the other edge."], then: () => askCheck("distance", asPlaces()) },
+  "check-angle": { count: 3, words: ["Click a place on the first side.", "Click a place on the second side."],
+    then: async () => { await command("reference.add_check", { places: asPlaces(), what: "angle", sigma_px: sigma() }); tray.release(); } },
+  "check-round": { count: 1, raw: true, then: async ([place]) => {
+    const round = await find("round", [place]);
+    askCheck("diameter", roundPlaces(round), [[round.center[0] + round.half_axes[0], round.center[1]]]);
+  } },
+  level: { count: 2, words: ["Click a second place on the same edge, far from the first."],
+    then: async ([start, end]) => { await command("reference.level", { start, end }); tray.release(); } },
+  origin: { count: 1, raw: true, then: async ([place]) => { await command("reference.set_origin", { place }); tray.release(); } },
+};
+FLOWS["known-exact"] = { ...FLOWS.known, exact: true };
+FLOWS.next = FLOWS.known;
+
+function askCheck(what, places, jaws = places) {
+  if (!state.scale) { tray.release(); return say("Set a known length first, so that the picture can be measured in.", true); }
+  asking.open({ label: "Gauge reading, if you have it", at: pose.toWorld(middleOf(places)), optional: true, caliper: caliper(what, jaws),
+    send: (values) => command("reference.add_check", { places, what, text: values.reading, sigma_px: picks.length ? sigma() : 0.1, unit, stand_in: values.stand_in }) });
+  tell("Type what your gauge reads to see the error, or press Enter to note the picture's reading alone.");
+}
+
+async function measureNext() {
+  const { found: next } = await send("reference/next", {});
+  if (!next) { tray.release(); return say("No further length would improve the sizes by much."); }
+  picks = [];
+  for (const place of [next.start, next.end]) await addPick(place, false);
+  found = { start: asPlaces()[0], end: asPlaces()[1] };
+  draw();
+  FLOWS.known.then();
+}
+
+async function layOnAxis() {
+  say("Looking for the mirror axis …");
+  const axis = await send("reference/axis", {});
+  await command("reference.put_on_axis", { point: axis.point, angle: axis.angle });
+  tray.release();
+  say(`Centred on its mirror axis; the outline departs from its mirror image by ${format(axis.rms_mm)} ${unit} (rms), at most ${format(axis.largest_mm)} ${unit}.`);
+}
+
+async function takeResolution() {
+  if (state.picture.dpi) {
+    await command("reference.add_resolution", {});
+    return tray.release();
+  }
+  asking.open({ label: "Dots per inch", at: pose.toWorld([state.picture.width / 2, state.picture.height / 2]), send: (values) => command("reference.add_resolution", { text: values.reading }) });
+}
+
+const format = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(3));
+const AT_ONCE = { fit, closer: () => board.zoomBy(1.6), farther: () => board.zoomBy(1 / 1.6) };
+const STARTS = { axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
+
+/** Run something that may be refused; a refusal is said and the tool kept. */
+async function trying(work) {
   try {
-    const pick = exact ? { x: place[0], y: place[1], sigma: 0.5 / board.view.zoom, edge: false } : await findEdge(place);
-    if (!exact && !pick.edge) say("There is no clear edge near that click, so it was taken as clicked. Come closer with the wheel, or nudge it with the arrow keys.");
-    else say("");
-    picks.push(pick);
-    draw();
+    await work();
   } catch (problem) {
+    picks = [];
+    found = null;
+    draw();
     say(problem.message, true);
   }
 }
 
-async function measureClick(place, exact) {
-  if (picks.length >= 2) picks = [];
-  await addPick(place, exact);
-  if (picks.length === 1) tell("Click the other end of the length. The arrow keys nudge the last pick.");
-  if (picks.length === 2) askLength();
-}
-
-function askLength() {
-  const [a, b] = picks.map((pick) => board.toScreen([pick.x, -pick.y]));
-  form.hidden = false;
-  form.style.left = `${Math.min(Math.max(40, (a[0] + b[0]) / 2 - 60), element.clientWidth - 330)}px`;
-  form.style.top = `${Math.min(Math.max(40, (a[1] + b[1]) / 2 + 50), element.clientHeight - 90)}px`;
-  form.elements.reading.focus();
-  tell("Type how long that is, for example 84, 3 1/2 in or 3.48\", and press Enter.");
-}
-
-function closeAsk() {
-  form.hidden = true;
-  form.reset();
+function clear() {
   picks = [];
+  found = null;
+  asking.hide();
+  for (const card of [outlines, cleaning, pictures, quality]) card.close();
   draw();
 }
-
-form.addEventListener("submit", async (event) => {
-  event.preventDefault();
-  const [start, end] = picks;
-  const done = await command("reference.add_known", {
-    start: [start.x, start.y], end: [end.x, end.y], text: form.elements.reading.value, sigma_px: Math.max(start.sigma, end.sigma), unit });
-  if (!done) return form.elements.reading.select();
-  closeAsk();
-  tray.release();
-});
-form.querySelector("[data-close]").addEventListener("click", () => { closeAsk(); tray.release(); });
-
-async function levelClick(place) {
-  await addPick(place, false);
-  if (picks.length < 2) return tell("Click a second place on the same edge, far from the first.");
-  const [start, end] = picks;
-  picks = [];
-  await command("reference.level", { start: [start.x, start.y], end: [end.x, end.y] });
-  tray.release();
-}
-
-const ACTIONS = {
-  known: (place) => measureClick(place, false),
-  "known-exact": (place) => measureClick(place, true),
-  level: levelClick,
-};
-const AT_ONCE = {
-  fit: () => state.picture && board.fit([0, -state.picture.height, state.picture.width, 0], 0.04),
-  closer: () => board.zoomBy(1.6),
-  farther: () => board.zoomBy(1 / 1.6),
-};
 
 const tray = startTray({
   resting: RESTING,
   take(name) {
-    picks = [];
-    form.hidden = true;
-    outlines.close();
-    draw();
+    clear();
     if (AT_ONCE[name]) {
       AT_ONCE[name]();
       return tray.release();
     }
-    if (!state.picture) return say("There is no picture in this job to measure in.", true);
+    if (!state.picture && name !== "pictures") return say("There is no picture in this job to measure in.", true);
     if (!mayChange) return say("You may look at this job but not change it.", true);
-    if (name === "outlines") outlines.open();
+    if (STARTS[name]) trying(STARTS[name]);
   },
   drop() {
-    picks = [];
     chosen = null;
-    form.hidden = true;
-    outlines.close();
-    draw();
+    clear();
   },
 });
 
-const outlines = startOutlines({ board, tray, hasScale: () => Boolean(state.scale) });
+const outlines = startOutlines({ board, tray, hasScale: () => Boolean(state.scale), pose: () => pose, traces: () => state.traces ?? [] });
+const cleaning = startCleaning({ board, tray, note, restore: showScale, redraw: draw });
+const pictures = startPictures({ board, tray, redraw: draw, load });
+const quality = startQuality({ tray });
 
-board.mayPan = () => !ACTIONS[tray.current()];
+board.mayPan = () => !FLOWS[tray.current()] && !cleaning.draws(tray.current());
 board.onView(draw);
 board.svg.addEventListener("click", (event) => {
   const end = event.target.closest("[data-which]");
-  const action = ACTIONS[tray.current()];
-  if (action && state.picture && form.hidden) return action(flip(board.at(event)));
+  const flow = FLOWS[tray.current()];
+  if (flow && state.picture && asking.isOpen()) return;
+  if (flow && state.picture) {
+    return trying(async () => {
+      const place = pose.toPx(board.at(event));
+      if (flow.raw) {
+        picks.push({ x: place[0], y: place[1], sigma: 1, edge: false });
+        draw();
+      } else await addPick(place, Boolean(flow.exact) || event.altKey);
+      if (picks.length < flow.count) return tell(flow.words[picks.length - 1]);
+      const places = asPlaces();
+      if (flow.raw || !["known", "known-exact", "check"].includes(tray.current())) picks = flow.raw ? [] : picks;
+      await flow.then(places);
+    });
+  }
+  if (!board.panned && outlines.pick(pose.toPx(board.at(event)))) return;
+  board.panned = false;
   chosen = end ? { id: end.closest("[data-known]").dataset.known, which: end.dataset.which } : null;
   mark(chosen ? [`known:${chosen.id}`] : []);
-  if (chosen) tell("The arrow keys nudge this end by a tenth of a pixel, Shift by a whole one; Delete takes the known length away.");
+  if (chosen) tell("Drag this end, or nudge it with the arrow keys by a tenth of a pixel, Shift by a whole one; Delete takes it away.");
   draw();
 });
 
-async function nudge(dx, dy) {
+const placeOf = (item, which) => (item.kind === "rectangle" ? item.corners[Number(which)] : item[which]);
+const moveEnd = (item, which, place, sigmaPx) => command("reference.move_known", { name: item.id, which, place, sigma_px: sigmaPx });
+
+function followEnd() {
+  let dragged = null;
+  board.svg.addEventListener("pointerdown", (event) => {
+    const end = event.target.closest("[data-which]");
+    if (!end || tray.current() || !mayChange || event.button !== 0) return;
+    dragged = { id: end.closest("[data-known]").dataset.known, which: end.dataset.which, from: [event.clientX, event.clientY], moved: false };
+  });
+  board.svg.addEventListener("pointermove", (event) => {
+    if (!dragged || (!dragged.moved && Math.hypot(event.clientX - dragged.from[0], event.clientY - dragged.from[1]) < 4)) return;
+    dragged.moved = true;
+    const item = state.known.find((one) => one.id === dragged.id);
+    const place = pose.toPx(board.at(event));
+    if (item.kind === "rectangle") item.corners[Number(dragged.which)] = place;
+    else item[dragged.which] = place;
+    draw();
+  });
+  board.svg.addEventListener("pointerup", (event) => {
+    const done = dragged;
+    dragged = null;
+    if (!done?.moved) return;
+    trying(async () => {
+      const item = state.known.find((one) => one.id === done.id);
+      const place = pose.toPx(board.at(event));
+      const pick = event.altKey || item.kind === "rectangle" ? { x: place[0], y: place[1], sigma: item.sigma } : await findEdge(place);
+      if (!(await moveEnd(item, done.which, [pick.x, pick.y], pick.sigma))) await load();
+    });
+  });
+}
+followEnd();
+
+function nudge(dx, dy) {
   const item = state.known.find((one) => one.id === chosen.id);
-  const [x, y] = item[chosen.which];
-  await command("reference.move_known", { name: item.id, which: chosen.which, place: [x + dx, y + dy], sigma_px: item.sigma });
+  const [x, y] = placeOf(item, chosen.which);
+  return moveEnd(item, chosen.which, [x + dx, y + dy], item.sigma);
 }
 
 document.addEventListener("keydown", (event) => {
   if (event.target.matches("input, select, textarea")) return;
-  const ways = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-  const way = ways[event.key];
+  const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
   const step = event.shiftKey ? 1 : 0.1;
+  if (way) event.preventDefault();
   if (way && picks.length) {
-    event.preventDefault();
     const last = picks[picks.length - 1];
     last.x += way[0] * step;
     last.y += way[1] * step;
     draw();
-  } else if (way && chosen) {
-    event.preventDefault();
-    nudge(way[0] * step, way[1] * step);
-  } else if (way) {
-    event.preventDefault();
-    board.panBy(-way[0] * 40, -way[1] * 40);
-  } else if (event.key === "Delete" && chosen) {
+  } else if (way && chosen) nudge(way[0] * step, way[1] * step);
+  else if (way) board.panBy(-way[0] * 40, -way[1] * 40);
+  else if (event.key === "Delete" && chosen) {
     command("reference.remove_known", { name: chosen.id });
     chosen = null;
   }
 });
 
-startPanel({ takeTool: (name) => tray.choose(name) });
+startPanel({ takeTool: (name) => (name === "next" ? trying(measureNext) : tray.choose(name)) });
 onChanged(load);
 onTyped(load);
 load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));

@@ -30,10 +30,7 @@ let justDragged = false;
 
 function show(state) {
   drawing.show(state);
-  if (state.picture) {
-    board.faint = true;
-    board.setPicture(element.dataset.pictureUrl.replace("DIGEST", state.picture.digest), state.picture.matrix);
-  }
+  board.setPictures(state.pictures);
   if (!fitted) {
     fitted = true;
     fit();
@@ -56,10 +53,11 @@ function fit() {
 }
 
 function fitPicture() {
-  const { picture } = drawing.data;
+  const picture = drawing.data.pictures[0];
   if (!picture) return board.fit([-10, -10, 110, 80], 0.02);
   const [a, b, c, d, e, f] = picture.matrix;
-  const corners = [[0, 0], [picture.width, 0], [0, picture.height], [picture.width, picture.height]].map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
+  const [width, height] = picture.size;
+  const corners = [[0, 0], [width, 0], [0, height], [width, height]].map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
   const xs = corners.map((place) => place[0]);
   const ys = corners.map((place) => place[1]);
   board.fit([Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)], 0.03);
@@ -82,7 +80,7 @@ function caught(place, off) {
   return best;
 }
 
-const pens = createPens({ board, drawing, caught, command, tell, say });
+const pens = createPens({ board, drawing, caught, command, send, tell, say });
 
 function choose(ids) {
   drawing.choose(ids);
@@ -141,6 +139,17 @@ form.addEventListener("submit", async (event) => {
 });
 form.querySelector("[data-close]").addEventListener("click", closeAsk);
 
+/** Teeth from the curves toward the picture's edge, and where they are longest. */
+async function showComb() {
+  const found = await ask("sketch/comb");
+  if (!found.teeth.length) {
+    tray.release();
+    return say("Nothing here was traced, so there is no edge to compare with.", true);
+  }
+  drawing.comb(found);
+  return tell(`Edge to curve: rms ${found.rms.toFixed(3)} mm, largest ${found.largest.toFixed(3)} mm; the teeth are drawn ${found.exaggeration} times as long. Esc takes them away.`);
+}
+
 const CLICKS = {
   remove: (id) => id && command("sketch.remove", { names: [id] }),
   construction: (id) => drawing.curve(id) && command("sketch.construction", { names: [id], on: !drawing.curve(id).construction }),
@@ -163,6 +172,7 @@ const tray = startTray({
       fit();
       return tray.release();
     }
+    if (name === "comb") return showComb();
     if (!mayChange) return say("You may look at this job but not change it.", true);
     if (pens.has(name)) {
       choose([]);
@@ -181,6 +191,7 @@ const tray = startTray({
     if (!WANTED[name] && name !== "join") choose([]);
   },
   drop() {
+    drawing.comb(null);
     closeAsk();
     pens.put(null);
     choose([]);

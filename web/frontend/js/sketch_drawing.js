@@ -12,6 +12,7 @@ export function createDrawing(board) {
   let chosen = new Set();
   let rubber = [];
   let snap = null;
+  let comb = null;
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
@@ -26,6 +27,7 @@ export function createDrawing(board) {
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
+    if (comb) paths.push(shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }));
     for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
     board.world.replaceChildren(...paths);
   }
@@ -100,6 +102,15 @@ export function createDrawing(board) {
     return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
   }
 
+  function drawBeyond(parts) {
+    for (const [x, y, off] of comb?.beyond ?? []) {
+      const [u, v] = board.toScreen([x, y]);
+      const group = shape("g", { class: "found" });
+      group.append(shape("circle", { cx: u, cy: v, r: 13 }), shape("text", { x: u + 18, y: v + 4 }, `${Math.abs(off).toFixed(2)} mm off`));
+      parts.push(group);
+    }
+  }
+
   function drawFindings(parts) {
     for (const finding of data.findings) {
       const [x, y] = board.toScreen(finding.place);
@@ -135,6 +146,7 @@ export function createDrawing(board) {
     drawDimensions(parts);
     drawPoints(parts);
     drawFindings(parts);
+    drawBeyond(parts);
     drawWords(parts);
     if (snap) {
       const [x, y] = board.toScreen(snap);
@@ -153,6 +165,8 @@ export function createDrawing(board) {
     choose(ids) { chosen = new Set(ids); drawWorld(); drawScreen(); },
     /** Path data of what is being drawn, and the caught place. @param {string[]} paths @param {[number, number]|null} caught */
     sketchOut(paths, caught) { rubber = paths; snap = caught; drawWorld(); drawScreen(); },
+    /** Teeth and worst places of the departure from the picture's edge, or null for none. @param {any} found */
+    comb(found) { comb = found; drawWorld(); drawScreen(); },
     point: (id) => data.drawing.points.find((point) => point.id === id),
     curve: (id) => data.drawing.curves.find((curve) => curve.id === id),
     dimension: (id) => data.drawing.dimensions.find((dimension) => dimension.id === id),

@@ -25,7 +25,11 @@ function arcPath(start, end, middle) {
 }
 
 /** @param {any} parts */
-export function createPens({ board, drawing, caught, command, tell, say }) {
+export function createPens({ board, drawing, caught, command, send: ask, tell, say }) {
+  const STICK_PX = 12;
+  let busy = false;
+  let again = null;
+  let edge = "";
   let name = null;
   let taken = [];
   let here = null;
@@ -71,12 +75,57 @@ export function createPens({ board, drawing, caught, command, tell, say }) {
       show: ([a, b]) => [polyline([a, [b[0], a[1]], b, [a[0], b[1]], a])],
       async send([first, second]) { await command("sketch.rectangle", { first: sent(first), second: sent(second) }); return []; },
     },
+    follow: {
+      full: 2,
+      next: ["Move along the edge and click where to stop; the way that is followed is shown."],
+      show: () => [],
+      async send(items) {
+        edge = "";
+        const done = await command("sketch.follow", { start: sent(items[0]), end: sent(items[1]) });
+        const last = done && nearestPoint(done.board.drawing.points, placeOf(items[1]));
+        if (last) tell("Click the next place on the edge; Esc ends.");
+        return last ? [{ point: last }] : [];
+      },
+    },
+    round: { full: 1, show: () => [], send: async (items) => { await command("sketch.round", { place: sent(items[0]) }); return []; } },
   };
+
+  /** The end that a curve got nearest to a place. */
+  function nearestPoint(points, place) {
+    return points.filter((point) => point.role === "end").sort((a, b) => far([a.x, a.y], place) - far([b.x, b.y], place))[0];
+  }
+
+  /** One question at a time while the pointer moves; only the newest waits. @param {() => Promise<void>} question */
+  async function newest(question) {
+    if (busy) {
+      again = question;
+      return;
+    }
+    busy = true;
+    try {
+      await question();
+    } catch (problem) {
+      say(problem.message, true);
+    }
+    busy = false;
+    const next = again;
+    again = null;
+    if (next) newest(next);
+  }
+
+  /** Where the picture's edge is near a place, or null. @param {[number, number]} place */
+  async function onEdge(place) {
+    const { place: found } = await ask("sketch/stick", { x: place[0], y: place[1], reach: STICK_PX / board.view.zoom });
+    return found;
+  }
+
+  const sticks = () => name !== "round" && drawing.data.pictures?.length > 0;
 
   function redraw() {
     if (!name) return drawing.sketchOut([], null);
+    if (name === "follow") return drawing.sketchOut(edge && taken.length ? [edge] : [], here ? placeOf(here) : null);
     const places = [...taken.map(placeOf), ...(here && taken.length ? [placeOf(here)] : [])];
-    drawing.sketchOut(places.length > 1 ? PENS[name].show(places) : [], here?.point ? placeOf(here) : null);
+    drawing.sketchOut(places.length > 1 ? PENS[name].show(places) : [], here?.point || here?.edge ? placeOf(here) : null);
   }
 
   function look(event) {
@@ -84,6 +133,20 @@ export function createPens({ board, drawing, caught, command, tell, say }) {
     free = event.altKey;
     const point = caught(place, event.altKey);
     here = point ? { point } : { place };
+    redraw();
+    if (event.type === "pointermove" && !point && !free && sticks()) newest(() => hoverEdge(place));
+  }
+
+  /** What the next click would take, shown while the pointer rests. */
+  async function hoverEdge(place) {
+    const mine = name;
+    const found = await onEdge(place);
+    if (name !== mine) return;
+    if (found) here = { place: found, edge: true };
+    if (name === "follow" && taken.length && here) {
+      const [from, to] = [placeOf(taken[0]), placeOf(here)];
+      if (far(from, to) * board.view.zoom > 6) edge = await ask("sketch/follow", { x0: from[0], y0: from[1], x1: to[0], y1: to[1] }).then((answer) => answer.d, () => "");
+    }
     redraw();
   }
 
@@ -105,8 +168,14 @@ export function createPens({ board, drawing, caught, command, tell, say }) {
       redraw();
     },
     hover: look,
-    click(event) {
+    async click(event) {
       look(event);
+      if (!here.point && !free && sticks()) {
+        const mine = name;
+        const found = await onEdge(here.place).catch(() => null);
+        if (name !== mine) return undefined;
+        if (found) here = { place: found, edge: true };
+      }
       taken.push(here);
       if (taken.length >= PENS[name].full) return send();
       const next = PENS[name].next;

@@ -51,7 +51,7 @@ export function startTray({ take, drop, resting }) {
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === "Escape") return release();
-    if (event.target.matches("input, textarea, select")) return;
+    if (event.target.matches("input:not([type=checkbox], [type=range], [type=file]), textarea, select")) return;
     if (event.key === "[") turnBy(-1);
     else if (event.key === "]") turnBy(1);
     else if (/^[1-9]$/.test(event.key)) shown()[Number(event.key) - 1]?.click();

@@ -1,0 +1,235 @@
+"""A trace in the sketch: taken in, traced again with what was built on it kept, and held against the picture's edge."""
+
+import math
+
+import attrs
+import numpy as np
+from scipy.optimize import linear_sum_assignment
+
+from nomogon_core.errors import TraceError
+from nomogon_core.geometry import length, sample
+from nomogon_core.job import calibration_of
+from nomogon_core.sketch import edit
+from nomogon_core.sketch.dimensions import in_words, measure, refreshed
+from nomogon_core.sketch.solve import solve
+from nomogon_core.trace.fit import distances_from
+
+SAME_CURVE_SHARE = 0.25
+LEAST_REACH_MM = 0.5
+PLACES = 9
+FAR_COST = 1e6
+MOST_PLACES = 5
+MOST_NAMED = 4
+
+
+@attrs.frozen
+class Outlines:
+    """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not."""
+
+    curves: tuple = attrs.field(converter=tuple)
+    u95: tuple = attrs.field(converter=tuple)
+    closed: bool = True
+
+
+def taken_in(sketch, outlines, trace):
+    """The sketch with outlines and tangent constraints at their smooth joints, if these can be met together.
+
+    Returns:
+        the sketch, and what came in, in words.
+    """
+    sketch, _, joints = _added(sketch, outlines, trace)
+    kinds = [curve.kind for curve in sketch.curves.values() if curve.origin == trace]
+    told = ", ".join(f"{kinds.count(kind)} {kind}{'s' if kinds.count(kind) > 1 else ''}" for kind in ("line", "arc", "circle", "spline") if kind in kinds)
+    return tied_joints(sketch, joints), told
+
+
+def _added(sketch, outlines, trace):
+    names, joints = [], []
+    for outline in outlines:
+        sketch, own, pairs = edit.add_outline(sketch, outline.curves, outline.u95, origin=trace, closed=outline.closed)
+        names += own
+        joints += pairs
+    return sketch, names, joints
+
+
+def tied_joints(sketch, joints):
+    """With tangent constraints at smooth joints that have none; without them where they contradict."""
+    there = {frozenset(item.of) for item in sketch.constraints.values() if item.kind == "tangent"}
+    tied = sketch
+    for constraint in edit.smooth_joints(sketch, joints):
+        if frozenset(constraint.of) not in there:
+            tied, _ = edit.add_constraint(tied, constraint)
+    solution = solve(tied)
+    return solution.sketch if solution.solved else sketch
+
+
+@attrs.frozen
+class TracedAgain:
+    """A sketch after one of its traces was made anew.
+
+    Attributes:
+        sketch: with the new curves; those that still correspond have kept their names, and with them what was tied to them.
+        kept: how many curves still correspond; new: how many do not.
+        lost: in words, the constraints and dimensions that went with curves that are no more.
+    """
+
+    sketch: object = attrs.field(repr=False)
+    kept: int
+    new: int
+    lost: tuple
+
+    def sentence(self):
+        told = f"{self.kept} curve{'s' if self.kept != 1 else ''} kept {'their' if self.kept != 1 else 'its'} place in the sketch, {self.new} new"
+        if not self.lost:
+            return told + "; no constraint was lost."
+        more = len(self.lost) - MOST_NAMED
+        return f"{told}. Lost: {', '.join(self.lost[:MOST_NAMED])}{f' and {more} more' if more > 0 else ''}."
+
+
+def traced_again(sketch, outlines, trace):
+    """Replace what a trace brought in by new outlines.
+
+    A new curve corresponds to an old one of the same kind that lies along it; each is matched at most once, the nearest
+    first (assignment problem, Kuhn 1955).
+
+    Raises:
+        TraceError: the dimensions set by hand cannot be met with the new curves.
+    """
+    old = [name for name, curve in sketch.curves.items() if curve.origin == trace]
+    fresh, names, joints = _added(sketch, outlines, trace)
+    pairs = _matched(fresh, old, names)
+    place_of, point_of = dict(fresh.points), {}
+    for before, after in pairs.items():
+        for was, is_now in zip(fresh.curves[before].points, _like(fresh, before, after)):
+            if is_now not in point_of and was not in point_of.values():
+                point_of[is_now] = was
+    curves = {}
+    name_of = {after: before for before, after in pairs.items()}
+    for name, curve in fresh.curves.items():
+        if name in old:
+            continue
+        if name in name_of:
+            points = [point_of.get(point, point) for point in _like(fresh, name_of[name], name)]
+            curves[name_of[name]] = attrs.evolve(curve, points=points, construction=fresh.curves[name_of[name]].construction)
+        else:
+            curves[name] = attrs.evolve(curve, points=[point_of.get(point, point) for point in curve.points])
+    for now, was in point_of.items():
+        place_of[was] = fresh.points[now]
+    used = {point for curve in curves.values() for point in curve.points}
+    gone = {point for name in [*old, *names] for point in fresh.curves[name].points} - used
+    points = {name: place for name, place in place_of.items() if name not in gone}
+    there = points.keys() | curves.keys()
+    kept = {name: item for name, item in fresh.constraints.items() if all(one in there for one in item.of)}
+    lost = tuple(_name_of(sketch, name) for name, item in fresh.constraints.items() if name not in kept and not (item.kind == "tangent" and item.source == "traced"))
+    result = attrs.evolve(fresh, points=points, curves=curves, constraints=kept)
+    result = attrs.evolve(result, constraints={name: attrs.evolve(item, value=measure(result, item.kind, item.of)) if item.is_dimension and item.source == "traced" else item
+                                               for name, item in kept.items()})
+    solution = solve(result)
+    if not solution.solved:
+        raise TraceError("The sketch's constraints and the dimensions set by hand do not go together with the new outlines, so the trace was left as it was. "
+                         "Loosen one of these dimensions, or add the outlines as a trace of their own.")
+    renamed = [tuple(name_of.get(name, name) for name in pair) for pair in joints]
+    return TracedAgain(refreshed(tied_joints(solution.sketch, renamed)), len(pairs), len(names) - len(pairs), lost)
+
+
+def _name_of(sketch, name):
+    item = sketch.constraints[name]
+    return item.name if item.is_dimension and item.name else in_words(sketch, name)
+
+
+def _run(sketch, name):
+    """Places (PLACES, 2) evenly along a curve."""
+    line = sample(sketch.geometry(name), 0.01)
+    along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+    at = np.linspace(0, along[-1], PLACES)
+    return np.column_stack([np.interp(at, along, line[:, 0]), np.interp(at, along, line[:, 1])])
+
+
+def _matched(sketch, old, new):
+    """Old curve -> new curve of the same kind along it."""
+    if not old or not new:
+        return {}
+    runs = {name: _run(sketch, name) for name in [*old, *new]}
+    costs = np.full((len(old), len(new)), FAR_COST)
+    for row, before in enumerate(old):
+        reach = max(LEAST_REACH_MM, SAME_CURVE_SHARE * length(sketch.geometry(before)))
+        for column, after in enumerate(new):
+            if sketch.curves[before].kind != sketch.curves[after].kind:
+                continue
+            there, back = runs[after], runs[after][::-1]
+            off = min(float(np.hypot(*(runs[before] - other).T).mean()) for other in (there, back))
+            if off < reach:
+                costs[row, column] = off
+    rows, columns = linear_sum_assignment(costs)
+    return {old[row]: new[column] for row, column in zip(rows, columns) if costs[row, column] < FAR_COST}
+
+
+def _like(sketch, before, after):
+    """The points of a new curve in the order of the old one, which may run the other way."""
+    curve = sketch.curves[after]
+    if curve.kind in ("circle", "arc") or len(curve.points) != len(sketch.curves[before].points):
+        return list(curve.points)
+    start = sketch.points[sketch.curves[before].points[0]]
+    first, last = (sketch.points[curve.points[index]] for index in (0, -1))
+    return list(curve.points if math.dist(start, first) <= math.dist(start, last) else curve.points[::-1])
+
+
+@attrs.frozen
+class Departure:
+    """How far curves are from the edge that was seen in the picture.
+
+    Attributes:
+        places: (n, 2) where the edge was seen, in millimetres; off: (n,) signed distance from the nearest curve.
+        largest, rms: in millimetres.
+        beyond: (x, y, off) of the worst places over a tolerance, the worst first, none near another.
+    """
+
+    places: np.ndarray = attrs.field(repr=False)
+    off: np.ndarray = attrs.field(repr=False)
+    largest: float
+    rms: float
+    beyond: tuple
+
+
+def departures(documents, sketch):
+    """:class:`Departure` of each trace of a job by its id; of traces of which nothing is left, or whose picture has no scale, none."""
+    found = {}
+    for name, item in documents["reference"]["traces"].items():
+        if item.get("edge") and item["picture"] in documents["reference"]["pictures"]:
+            fit = calibration_of(documents, item["picture"])
+            told = departure(sketch, name, fit.to_mm(item["edge"]), item["settings"]["tolerance_mm"]) if fit else None
+            if told:
+                found[name] = told
+    return found
+
+
+def teeth(told, exaggeration):
+    """The comb of a departure: lines (n, 4) from where the curve is to where the edge is seen, drawn longer, in millimetres."""
+    places = told.places
+    run = np.roll(places, -1, axis=0) - np.roll(places, 1, axis=0)
+    normal = np.column_stack([run[:, 1], -run[:, 0]]) / np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)[:, None]
+    return np.column_stack([places, places + normal * (exaggeration * told.off)[:, None]])
+
+
+def departure(sketch, trace, edge_mm, tolerance_mm):
+    """How far the curves of a trace, as they are now, are from the picture's edge.
+
+    Args:
+        edge_mm: (n, 2) places of the edge.
+        tolerance_mm: of the trace; worse places are listed.
+
+    Returns:
+        :class:`Departure`, or None when nothing of the trace is left.
+    """
+    curves = [sketch.geometry(name) for name, curve in sketch.curves.items() if curve.origin == trace and not curve.construction]
+    edge_mm = np.asarray(edge_mm, float).reshape(-1, 2)
+    if not curves or not len(edge_mm):
+        return None
+    off = distances_from(edge_mm, curves)
+    beyond, reach = [], 0.03 * float(np.ptp(edge_mm, axis=0).max())
+    for index in np.argsort(-np.abs(off)):
+        if abs(off[index]) <= tolerance_mm or len(beyond) == MOST_PLACES:
+            break
+        if all(math.dist(edge_mm[index], place[:2]) > reach for place in beyond):
+            beyond.append((*edge_mm[index].tolist(), float(off[index])))
+    return Departure(edge_mm, off, float(np.abs(off).max()), float(np.sqrt(np.mean(off**2))), tuple(beyond))

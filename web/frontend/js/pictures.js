@@ -1,0 +1,130 @@
+// The pictures of the job: which one to work on, how each lies, what is shown of it, and where it came from.
+
+import { address, command, mayChange, say, setVersion, unit } from "./talk.js";
+import { refresh } from "./panel.js";
+import { shape } from "./board.js";
+
+const card = document.getElementById("pictures");
+const chooser = card.elements.picture;
+const file = card.querySelector("input[type=file]");
+const HANDLE_PX = 90;
+const TYPED = ["angle", "x", "y", "height_mm", "camera_mm"];
+const NOTED = ["name", "taken_from", "licence"];
+
+/** @param {{ board: import("./board.js").Board, tray: any, redraw: () => void, load: () => Promise<void> }} parts */
+export function startPictures({ board, tray, redraw, load }) {
+  let state = { pictures: [], picture: null, scale: null };
+  let drag = null;
+
+  const current = () => state.pictures.find((picture) => picture.worked_on);
+  const inUnit = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(2));
+  const place = (field, text) => command("reference.place_picture", { picture: current().id, field, text, unit });
+
+  function fill() {
+    chooser.replaceChildren(...state.pictures.map((picture) => Object.assign(document.createElement("option"), { value: picture.id, textContent: picture.name, selected: picture.worked_on })));
+    const one = current();
+    for (const part of card.querySelectorAll("[data-of-picture]")) part.hidden = !one;
+    if (!one) return;
+    const fields = card.elements;
+    for (const name of NOTED) fields[name].value = one[name] ?? "";
+    fields.angle.value = `${one.degrees.toFixed(2)}°`;
+    [fields.x.value, fields.y.value] = one.at.map(inUnit);
+    fields.height_mm.value = inUnit(one.height ?? 0);
+    fields.camera_mm.value = inUnit(one.camera ?? 0);
+    fields.opacity.value = Math.round((one.opacity ?? 0.55) * 100);
+    fields.model.value = one.model ?? "auto";
+    fields.visible.checked = one.visible !== false;
+    fields.locked.checked = Boolean(one.locked);
+    fields.flipped.checked = one.flipped;
+    for (const name of [...TYPED, "flipped", "model"]) fields[name].disabled = Boolean(one.locked);
+  }
+
+  card.addEventListener("submit", (event) => event.preventDefault());
+  card.addEventListener("change", async (event) => {
+    const { name, value, checked } = event.target;
+    const set = (field, now) => command("reference.set_picture", { picture: current().id, field, value: now });
+    let done = true;
+    if (event.target === file) return add([...file.files]);
+    if (name === "picture") done = await command("reference.choose_picture", { picture: value });
+    else if (NOTED.includes(name)) done = await set(name, value);
+    else if (["visible", "locked"].includes(name)) done = await set(name, checked);
+    else if (name === "opacity") done = await set("opacity", Number(value) / 100);
+    else if (name === "flipped") done = await place("flipped", checked);
+    else if (name === "model" || TYPED.includes(name)) done = await place(name, value);
+    if (!done) fill();
+  });
+  card.querySelector("[data-remove]").addEventListener("click", () => current() && command("reference.remove_picture", { picture: current().id }));
+  card.querySelector("[data-close]").addEventListener("click", () => tray.release());
+
+  /** Take pictures in; a drawing is rendered at the resolution typed. @param {File[]} files */
+  async function add(files) {
+    for (const one of files) {
+      const form = new FormData();
+      form.append("picture", one, one.name || "pasted.png");
+      form.append("dpi", card.elements.drawing_dpi.value);
+      form.append("page", card.elements.page.value);
+      say(`Taking in ${one.name} …`);
+      const response = await fetch(address("reference/pictures"), { method: "POST", body: form, headers: { Accept: "application/json", "X-CSRFToken": document.body.dataset.csrf } });
+      const answer = await response.json();
+      if (!response.ok) { say(answer.problem, true); break; }
+      setVersion(answer.version);
+      say(answer.told);
+      await load();
+      refresh();
+    }
+    file.value = "";
+  }
+
+  for (const name of ["dragover", "drop"]) document.addEventListener(name, (event) => event.preventDefault());
+  document.addEventListener("drop", (event) => { if (mayChange && event.dataTransfer.files.length) add([...event.dataTransfer.files]); });
+  document.addEventListener("paste", (event) => { if (mayChange && event.clipboardData.files.length) add([...event.clipboardData.files]); });
+
+  /** Dragging the origin moves the picture in the plane; dragging the end of the axis turns it. */
+  board.svg.addEventListener("pointerdown", (event) => {
+    const handle = event.target.closest("[data-handle]");
+    if (!handle || card.hidden || !mayChange) return;
+    drag = { which: handle.dataset.handle, at: board.at(event), now: board.at(event) };
+    board.svg.setPointerCapture(event.pointerId);
+    event.stopPropagation();
+  });
+  board.svg.addEventListener("pointermove", (event) => {
+    if (!drag) return;
+    drag.now = board.at(event);
+    redraw();
+  });
+  board.svg.addEventListener("pointerup", async () => {
+    const done = drag;
+    drag = null;
+    if (!done) return;
+    if (Math.hypot(done.now[0] - done.at[0], done.now[1] - done.at[1]) < 1e-9) return redraw();
+    const origin = lastPose.toWorld(state.scale.origin);
+    if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
+    else await place("angle", `${current().degrees + ((Math.atan2(done.now[1] - origin[1], done.now[0] - origin[0]) * 180) / Math.PI) * (state.picture.flipped ? -1 : 1)}`);
+    redraw();
+  });
+
+  let lastPose = null;
+  return {
+    show(now) {
+      state = now;
+      fill();
+    },
+    open() {
+      card.hidden = false;
+      fill();
+      redraw();
+    },
+    close() { card.hidden = true; },
+    /** The origin and the end of the x axis, to take hold of while the card is open. */
+    handles(pose) {
+      lastPose = pose;
+      if (card.hidden || !state.scale || current()?.locked) return [];
+      const [x, y] = board.toScreen(drag?.which === "origin" ? drag.now : pose.toWorld(state.scale.origin));
+      const [tipX, tipY] = drag?.which === "turn" ? board.toScreen(drag.now) : [x + HANDLE_PX, y];
+      const group = shape("g", { class: "handles" });
+      group.append(shape("path", { d: `M${x} ${y}L${tipX} ${tipY}M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }),
+        shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }), shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }));
+      return [group];
+    },
+  };
+}

@@ -1,0 +1,165 @@
+"""Tracing in a real browser: colour, strokes, keeping and dropping, following an edge, a circle from a rough click, tracing again."""
+
+import cv2
+import numpy as np
+from playwright.sync_api import expect
+
+from core.tests.test_tracing import BLUE, PLATE, RED, SAND, plate_view, strokes_light
+from examples import samples
+from examples.render import hole, part_coverage
+from jobs import services
+from jobs.actions import documents_of, perform
+from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.sketch import model
+from web.tests.browser import Board, BrowserCase
+
+TEN_PX_A_MM = {"start": [0.0, 0.0], "end": [500.0, 0.0], "text": "50 mm", "sigma_px": 0.02}
+
+
+def png(linear):
+    """PNG of linear light (h, w) or red, green, blue (h, w, 3)."""
+    stored = np.clip(linear_to_srgb(np.clip(linear, 0, 1)) * 255 + 0.5, 0, 255).astype(np.uint8)
+    return cv2.imencode(".png", stored[..., ::-1] if stored.ndim == 3 else stored)[1].tobytes()
+
+
+class Tracing(BrowserCase):
+    def job(self, picture, name="plate.png"):
+        job = services.job_from_picture(self.users[0], "Plate", "", picture, name)
+        perform(job.pk, self.users[0], None, "reference.add_known", TEN_PX_A_MM)
+        return job
+
+    def open(self, page, job, stage="reference"):
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/{stage}")
+        board = Board(page)
+        expect(page.locator("#note")).not_to_be_empty()
+        return board
+
+    def kinds(self, job):
+        sketch = model.from_json(documents_of(job)["sketch"])
+        return sorted(curve.kind for curve in sketch.curves.values())
+
+    def test_by_colour(self):
+        view = plate_view()
+        red, blue = (part_coverage(outlines, view, 520, 360)[..., None] for outlines in (PLATE, (hole(21, 18, 7),)))
+        scene = np.array(SAND) + (np.array(RED) - SAND) * red
+        job = self.job(png(scene + (np.array(BLUE) - scene) * blue))
+        self.drive(self.by_colour, job)
+        self.assertEqual(self.kinds(job), ["arc", "arc", "circle", "circle", "line", "line", "line", "line"])
+        settings = next(iter(documents_of(job)["reference"]["traces"].values()))["settings"]
+        self.assertEqual((settings["mode"], len(settings["colours"])), ("colour", 2))
+
+    def by_colour(self, page, job):
+        board = self.open(page, job)
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        form = page.locator("#outlines")
+        form.get_by_label("Found by").select_option("colour")
+        expect(page.locator("#found")).to_contain_text("Click the part on the Board")
+        view = plate_view()
+
+        def click(place):
+            x, y = view.to_px([place])[0]
+            board.click((x, -y))
+        click((20, 4))
+        expect(page.locator("#found")).to_contain_text("4 found; 4 kept, 3 of them holes")
+        click((21, 18))
+        expect(page.locator("#found")).to_contain_text("3 found; 3 kept, 2 of them holes")
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("3 outlines traced", timeout=30_000)
+
+    def test_strokes_and_dropping_one(self):
+        lines = [np.array([(80, 420), (300, 420), (300, 330)], float), np.array([(420, 300), (640, 80)], float)]
+        job = self.job(png(strokes_light(lines, 8, (700, 500), noise=0.0)), "drawing.png")
+        self.drive(self.strokes, job)
+        self.assertEqual(self.kinds(job), ["line", "line"])
+
+    def strokes(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        page.locator("#outlines").get_by_label("Found by").select_option("centre")
+        expect(page.locator("#found")).to_contain_text("2 found; 2 kept")
+        expect(page.locator("#found")).to_contain_text("Strokes are about 0.8")
+        page.locator(".found-outline").nth(1).press("Enter")
+        expect(page.locator("#found")).to_contain_text("1 kept")
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("1 outline traced: 2 lines", timeout=30_000)
+
+    def test_tracing_again_keeps_what_was_built(self):
+        picture = samples.take("latch-plate", "above", seed=5)
+        job = services.job_from_picture(self.users[0], "Latch", "", picture.data, picture.name)
+        places = [(matrix := picture.px_from_mm @ (*end, 1))[:2] / matrix[2] for end in ((0, 16), (84, 16))]
+        perform(job.pk, self.users[0], None, "reference.add_known", {"start": places[0].tolist(), "end": places[1].tolist(), "text": "84 mm", "sigma_px": 0.05})
+        self.drive(self.again, job)
+        sketch = model.from_json(documents_of(job)["sketch"])
+        self.assertEqual([item.name for item in sketch.constraints.values() if item.kind == "diameter"], ["Diameter 1"])
+        self.assertEqual(len(documents_of(job)["reference"]["traces"]), 1)
+
+    def again(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        expect(page.locator("#found")).to_contain_text("4 kept")
+        expect(page.get_by_role("button", name="Trace again")).to_be_hidden()
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("4 outlines traced", timeout=30_000)
+        expect(page.locator("[data-row$=':rms']").first).to_be_visible()
+        self.go(page, "sketch")
+        page.get_by_role("tab", name="Dimension").click()
+        page.keyboard.press("5")
+        circle = next(curve for curve in page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves") if curve["kind"] == "circle")
+        page.locator(f".hit[data-curve='{circle['id']}']").dispatch_event("click")
+        expect(page.locator("#ask")).to_be_visible()
+        page.keyboard.press("Enter")
+        page.get_by_role("tab", name="Edit").click()
+        page.locator("#tray .tool", has_text="Edge comb").click()
+        expect(page.locator(".comb")).to_have_count(1)
+        expect(page.locator("#prompt")).to_contain_text("Edge to curve: rms 0.0")
+        self.go(page, "reference")
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        expect(page.locator("#found")).to_contain_text("4 kept")
+        page.locator("#outlines").get_by_label("Tolerance").fill("0.2 mm")
+        page.get_by_role("button", name="Trace again").click()
+        expect(page.locator("#said")).to_contain_text("no constraint was lost", timeout=30_000)
+
+    def test_edges_by_hand(self):
+        view = plate_view()
+        cover = part_coverage(PLATE, view, 520, 360)
+        job = self.job(png(cv2.GaussianBlur(0.6 - 0.5 * cover, (0, 0), 0.8)))
+        self.drive(self.by_hand, job)
+        self.assertEqual(self.kinds(job), ["circle", "line", "line", "line"])
+
+    def by_hand(self, page, job):
+        self.open(page, job)
+        self.go(page, "sketch")
+        board = Board(page)
+        left, low = (np.array(plate_view().center) * (1, -1) + (0, 359)) / 10
+
+        def at(x, y):
+            return left + x, low + y
+        page.keyboard.press("7")
+        board.click(at(13.0, 11.0))
+        expect(page.locator(".hit[data-curve]")).to_have_count(1)
+        page.keyboard.press("Escape")
+        page.keyboard.press("6")
+        board.click(at(20, 0.2))
+        expect(page.locator("#prompt")).to_contain_text("Move along the edge")
+        page.mouse.move(*board.pixel(at(39.9, 9)))
+        expect(page.locator(".rubber")).to_have_count(1)
+        board.click(at(39.9, 10))
+        expect(page.locator(".hit[data-curve]")).to_have_count(3)
+        page.keyboard.press("Escape")
+        page.keyboard.press("1")
+        board.click(at(8, 24.3))
+        board.click(at(30, 23.8))
+        expect(page.locator(".hit[data-curve]")).to_have_count(4)
+        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
+        heights = [point["y"] for point in drawing["points"] if point["role"] == "end" and point["y"] > low + 20]
+        np.testing.assert_allclose(heights, low + 24.0, atol=0.02)
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".hit[data-curve]")).to_have_count(3)
+        page.get_by_role("button", name="Redo").click()
+        expect(page.locator(".hit[data-curve]")).to_have_count(4)
