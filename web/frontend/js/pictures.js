@@ -15,6 +15,7 @@ const NOTED = ["name", "taken_from", "licence"];
 export function startPictures({ board, tray, redraw, load }) {
   let state = { pictures: [], picture: null, scale: null };
   let drag = null;
+  let waiting = 0;
 
   const current = () => state.pictures.find((picture) => picture.worked_on);
   const inUnit = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(2));
@@ -40,17 +41,22 @@ export function startPictures({ board, tray, redraw, load }) {
   }
 
   card.addEventListener("submit", (event) => event.preventDefault());
-  card.addEventListener("change", async (event) => {
-    const { name, value, checked } = event.target;
+  /** Carry out what was changed on the card. @returns {Promise<any>} null when it was refused */
+  function carry({ name, value, checked }) {
     const set = (field, now) => command("reference.set_picture", { picture: current().id, field, value: now });
-    let done = true;
+    if (name === "picture") return command("reference.choose_picture", { picture: value });
+    if (NOTED.includes(name)) return set(name, value);
+    if (["visible", "locked"].includes(name)) return set(name, checked);
+    if (name === "opacity") return set("opacity", Number(value) / 100);
+    if (name === "flipped") return place("flipped", checked);
+    return name === "model" || TYPED.includes(name) ? place(name, value) : Promise.resolve(true);
+  }
+
+  card.addEventListener("change", async (event) => {
     if (event.target === file) return add([...file.files]);
-    if (name === "picture") done = await command("reference.choose_picture", { picture: value });
-    else if (NOTED.includes(name)) done = await set(name, value);
-    else if (["visible", "locked"].includes(name)) done = await set(name, checked);
-    else if (name === "opacity") done = await set("opacity", Number(value) / 100);
-    else if (name === "flipped") done = await place("flipped", checked);
-    else if (name === "model" || TYPED.includes(name)) done = await place(name, value);
+    waiting += 1;
+    const done = await carry(event.target);
+    waiting -= 1;
     if (!done) fill();
   });
   card.querySelector("[data-remove]").addEventListener("click", () => current() && command("reference.remove_picture", { picture: current().id }));
@@ -105,9 +111,10 @@ export function startPictures({ board, tray, redraw, load }) {
 
   let lastPose = null;
   return {
+    /** What the server holds now; while a change of the card is on its way, the card keeps what was just entered. */
     show(now) {
       state = now;
-      fill();
+      if (!waiting) fill();
     },
     open() {
       card.hidden = false;

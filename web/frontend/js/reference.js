@@ -1,6 +1,6 @@
 // The Reference stage: the picture, what is known of it, checks, placing, clean-up, outlines.
 
-import { ask, command, mayChange, say, send, unit } from "./talk.js";
+import { ask, command, mayChange, say, send, unit, version } from "./talk.js";
 import { mark, onChanged, onTyped, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { Board } from "./board.js";
@@ -30,7 +30,9 @@ const marks = createMarks({ board, pose: () => pose });
 const asking = startAsk({ board, closed: () => { picks = []; found = null; tray.release(); } });
 
 async function load() {
-  state = await ask("reference/board");
+  const answer = await ask("reference/board");
+  if (answer.version < version()) return;
+  state = answer;
   pictures.show(state);
   if (!state.picture) return;
   pose = poseOf(state.picture);
