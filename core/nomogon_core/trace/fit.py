@@ -26,13 +26,17 @@ MOST_WANDER_PX = 0.25
 STRAIGHT_SHARE = 0.05
 WIDEST_REACH_PX = 9
 TIP_WINDOW_PX = 12
-TIP_SHARE, SHORT_SIDE_PX = 0.04, 40
-LEAST_HALF_PX = 10
+TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES = 0.04, 20, 4
+LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
+SURE_TIP_PX = 1.3
+SURE_WOBBLE_PX = 0.6
+WEAK_CORNER = math.radians(50.0)
 ACUTE = math.radians(75.0)
 END_SKIP_PX = 1.0
 PLATEAU_PX = 5
 FALLBACK_COST = 5.0
 FREE_COST = 2.3
+BESIDE, LOCAL_SHARE = 2, 0.97
 
 
 @attrs.frozen
@@ -46,7 +50,6 @@ class FitSettings:
         corner_window_px: length of the lines whose directions are compared there.
         skip_px: rounded-off length next to a corner that does not count for recognition; longest_skip_px next to an acute one.
         rounding_px: half the width below which the lens closes an acute corner.
-        slack_px: how much more those pixels may be off.
         smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
         feature_px, drawn_share: where lines and arcs of at least that length make up that share of the outline, they stay.
@@ -63,9 +66,13 @@ class FitSettings:
     corner_degrees: float = 28.0
     corner_window_px: int = 6
     skip_px: float = 3.0
-    slack_px: float = 1.3
     rounding_px: float = 2.2
     longest_skip_px: float = 11.0
+    recession_px: float = 1.6
+    least_recession_px: float = 0.4
+    free_tip_px: float = 0.5
+    free_skip_px: float = 2.0
+    clear_detection: float = 1.4
     smooth_degrees: float = 14.0
     free_smooth_degrees: float = 24.0
     tangent_weight_px: float = 60.0
@@ -76,7 +83,8 @@ class FitSettings:
     stretches: tuple = (1.6, 1.2, 0.9)
     leash_px: float = 8.0
     rebreaks: int = 6
-    halvings: int = 4
+    free_rebreaks: int = 3
+    halvings: int = 8
     candidates: int = 300
     cubic_candidates: int = 80
 
@@ -116,7 +124,15 @@ class _Outline:
     after: np.ndarray
     after_center: np.ndarray
     skips: np.ndarray
+    recessions: np.ndarray
     is_open: bool = False
+    drawn: bool = False
+    clear: bool = False
+    sure_tip_px: float = SURE_TIP_PX
+
+    def recession(self, place):
+        """How far in pixels the lens draws the tip back at a place, if that place is a corner."""
+        return self.recessions[place % len(self.points)]
 
     def skip(self, place):
         """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an acute one."""
@@ -142,13 +158,13 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
     contour = _resample(scaled - shift)
     if len(contour) < 12:
         raise TraceError(f"An outline of {len(contour)} pixels around is too short to be fitted; raise the speck size.")
-    detection = _detection(max(_noise(contour), noise_px), tolerance / pixel, settings)
+    noise = max(_noise(contour), noise_px)
+    detection = _detection(noise, tolerance / pixel, settings)
     circle = _as_circle(contour, detection, tolerance / pixel)
     if circle is not None:
         curves = (circle,)
     else:
-        outline = _describe(contour, settings)
-        curves = _fewest(outline, _best_pieces(outline, detection, settings), detection, tolerance / pixel, settings)
+        curves = _fitted_curves(_describe(contour, settings), detection, tolerance / pixel, settings, clear=_is_clear(noise, settings))
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
     return _told(curves, contour, shift, pixel)
@@ -166,9 +182,9 @@ def fit_open(points, *, pixel, tolerance, settings=SETTINGS):
         raise TraceError(f"A line of {len(path)} pixels is too short to be fitted; raise the speck size.")
     if len(path) < 12:
         return _told((Line(path[0], path[-1]),), path, shift, pixel)
-    detection = _detection(_noise(path[2:-2]) if len(path) > 40 else 0.0, tolerance / pixel, settings)
-    outline = _describe(path, settings, is_open=True)
-    curves = _without_gap(_fewest(outline, _best_pieces(outline, detection, settings), detection, tolerance / pixel, settings), path)
+    noise = _noise(path[2:-2]) if len(path) > 40 else 0.0
+    detection = _detection(noise, tolerance / pixel, settings)
+    curves = _without_gap(_fitted_curves(_describe(path, settings, is_open=True), detection, tolerance / pixel, settings, clear=_is_clear(noise, settings)), path)
     return _told(curves, path, shift, pixel)
 
 
@@ -205,16 +221,95 @@ def _told(curves, contour, shift, pixel):
     return FittedOutline(back, u95, float(np.abs(distances).max()) * pixel, float(np.sqrt(np.mean(distances**2))) * pixel, comb)
 
 
+def _is_clear(noise, settings):
+    """Whether a contour wobbles so little that lines and arcs are told from it, and sides can be carried on past their corners."""
+    return settings.noise_factor * noise <= settings.clear_detection * settings.least_detection_px
+
+
+def _fitted_curves(outline, detection, tolerance, settings, *, clear):
+    """Curves of a described contour. One that is not drawn with lines and arcs is looked at anew, and its corners are taken as they stand in the picture."""
+    if clear:
+        outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
+    pieces = _best_pieces(outline, detection, settings)
+    straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
+    if straight >= settings.drawn_share * len(outline.points):
+        return _fewest(attrs.evolve(outline, drawn=True), pieces, detection, tolerance, settings)
+    if not clear:
+        outline = attrs.evolve(outline, sure_tip_px=settings.free_tip_px, skips=np.minimum(outline.skips, settings.free_skip_px))
+        pieces = _best_pieces(outline, detection, settings)
+    return _fewest(outline, pieces, detection, tolerance, settings)
+
+
 def _fewest(outline, pieces, detection, tolerance, settings):
     """Curves of the fewest pieces that stay within the tolerance after their joint adjustment."""
     best = None
     for stretch in settings.stretches:
         if stretch * tolerance > detection:
             simpler = _simplify(outline, pieces, stretch * tolerance, settings)
-            curves, bad, _ = _with_halves(outline, simpler, tolerance, settings)
-            if not bad.any() and (best is None or len(curves) < len(best)):
-                best = curves
-    return best or _adjust(outline, pieces, max(detection, min(tolerance, 2 * detection)), settings)
+            curves, bad, (left, _) = _with_halves(outline, simpler, tolerance, settings)
+            if bad.max() < 0 and (best is None or len(curves) < len(best[0])):
+                best = curves, left
+    if best is None:
+        return _adjust(outline, pieces, max(detection, min(tolerance, 2 * detection)), settings)
+    fewer = _without_needless(outline, best[1], tolerance, settings)
+    if len(fewer) < len(best[1]):
+        curves, bad, _ = _with_halves(outline, fewer, tolerance, settings)
+        if bad.max() < 0 and len(curves) < len(best[0]):
+            return curves
+    return best[0]
+
+
+def _without_needless(outline, pieces, tolerance, settings):
+    """Pieces of which two neighbours became one cubic wherever that still stays within the tolerance with what lies beside it adjusted."""
+    if outline.drawn or outline.clear or len(pieces) < 2 * BESIDE + 3:
+        return pieces
+    index, stayed = 0, 0
+    while stayed < len(pieces) and len(pieces) >= 2 * BESIDE + 3:
+        merged = _pair_as_one(outline, _in_a_row(pieces[index:] + pieces[:index]), tolerance, settings)
+        if merged is None:
+            index, stayed = (index + 1) % len(pieces), stayed + 1
+        else:
+            pieces, index, stayed = merged, 0, 0
+    return pieces
+
+
+def _in_a_row(pieces):
+    """Pieces whose ranges go on from one to the next, past the contour's last point."""
+    placed, at = [], pieces[0][1]
+    for kind, first, last, control in pieces:
+        placed.append((kind, at, at + last - first, control))
+        at += last - first
+    return placed
+
+
+def _pair_as_one(outline, pieces, tolerance, settings):
+    """The pieces with those in the middle of the first few as one, or None."""
+    count = len(outline.points)
+    before, (one, other), after = pieces[:BESIDE], pieces[BESIDE:BESIDE + 2], pieces[BESIDE + 2:2 * BESIDE + 2]
+    if GAP in {piece[0] for piece in pieces[:2 * BESIDE + 2]} or _is_corner(outline, other[1]):
+        return None
+    if one[0] != CUBIC and other[0] != CUBIC and min(one[2] - one[1], other[2] - other[1]) > settings.whole_px:
+        return None
+    merged = _as_cubic(outline, one[1], other[2])
+    run = [*before, merged, *after]
+    closing = (GAP, run[-1][2], run[0][1] + count, None)
+    _, bad, (left, _) = _adjusted(outline, [*run, closing], LOCAL_SHARE * tolerance, settings)
+    return None if bad.max() >= 0 else [*left[:-1], *pieces[2 * BESIDE + 2:]]
+
+
+def _is_corner(outline, place):
+    """Whether a place is a corner that stays one; in an outline that is not clear a weak one may be noise."""
+    place %= len(outline.points)
+    return place in outline.corners and (outline.clear or outline.corner_strength[place] > WEAK_CORNER)
+
+
+def _as_cubic(outline, first, last):
+    """One cubic over a range of the contour, as a piece."""
+    count = len(outline.points)
+    nodes, ways_in, ways_out, corner = _cubic_ends(outline, np.array([first, last]) % count)
+    control, _, _ = compiled.fit_cubic(outline.points[np.arange(first, last + 1) % count], nodes[0], nodes[1], ways_out[0], -ways_in[1],
+                                       bool(corner[0]), bool(corner[1]), 6, math.inf)
+    return (CUBIC, int(first), int(last), control)
 
 
 def _resample(points, step=1.0, closed=True):
@@ -263,7 +358,7 @@ def _as_circle(contour, detection, tolerance):
     away = np.hypot(contour[:, 0] - x, contour[:, 1] - y) - radius
     area = 0.5 * abs(np.sum(contour[:, 0] * np.roll(contour[:, 1], -1) - contour[:, 1] * np.roll(contour[:, 0], -1)))
     largest = np.abs(away).max()
-    round_enough = largest <= max(1.4 * detection, 6 * away.std()) and largest <= min(2.5 * detection, 0.25 * radius)
+    round_enough = largest <= max(1.4 * detection, 6 * away.std()) and largest <= min(2.5 * detection, 0.25 * radius, max(tolerance, SURE_WOBBLE_PX))
     shape = np.abs(uniform_filter1d(away, max(3, len(contour) // 10), mode="wrap")).max()
     wobbles = largest <= min(tolerance, 0.25 * radius) and shape <= max(detection, 0.5 * tolerance)
     if (round_enough or wobbles) and abs(area - math.pi * radius**2) < 0.03 * area + 2:
@@ -281,7 +376,7 @@ def _describe(contour, settings, is_open=False):
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
     far_before, _, far_after, _ = compiled.one_sided_directions(contour, 2 * window, window)
     far = np.abs(_turns(far_before, far_after))
-    corners, skips = [], np.full(count, settings.skip_px)
+    corners, skips, recessions = [], np.full(count, settings.skip_px), np.full(count, settings.least_recession_px)
     if is_open:
         corners, strength[[0, -1]] = [0, count - 1], math.pi
         skips[[0, -1]] = END_SKIP_PX
@@ -296,9 +391,11 @@ def _describe(contour, settings, is_open=False):
         if all(gap > max(0.8 * window, skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
             corners.append(int(index))
             kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
-            skips[index] = np.clip(settings.rounding_px / math.tan(max((math.pi - kink) / 2, 0.05)), settings.skip_px, settings.longest_skip_px)
+            slope = math.tan(max((math.pi - kink) / 2, 0.05))
+            skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
+            recessions[index] = np.clip(settings.recession_px / slope, settings.least_recession_px, settings.longest_skip_px)
     return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
-                    before, before_center, after, after_center, skips, is_open)
+                    before, before_center, after, after_center, skips, recessions, is_open)
 
 
 def _turns(before, after):
@@ -387,7 +484,7 @@ def _covers(outline, kind, first, last, tolerance, settings):
     if places[0] == places[1]:
         return False
     order = np.argsort(places)
-    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], settings.slack_px)
+    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], outline.sure_tip_px)
     start = int(np.nonzero(order == 0)[0][0])
     return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
@@ -438,7 +535,7 @@ def _solve(outline, places, cubic_places, tolerance, settings):
     Where nothing fits between two neighbouring places, a costly line stands in; the verification breaks it up.
     """
     points, count = outline.points, len(places)
-    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], settings.slack_px)
+    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.sure_tip_px)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, cubic_places)
     c_begin, c_steps, c_squares, controls = compiled.cubic_trials(
         points, cubic_places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[cubic_places] - 0.5 * settings.skip_px)
@@ -516,14 +613,12 @@ def _simplify(outline, pieces, tolerance, settings):
     was recognised as lines and arcs, these stay: it was drawn with them.
     """
     count = len(outline.points)
-    straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
-    drawn = straight >= settings.drawn_share * count
     places, locked = [], set()
     for kind, first, last, _ in pieces:
-        stays = kind == GAP or (kind != CUBIC and last - first >= (settings.feature_px if drawn else settings.whole_px))
+        stays = kind == GAP or (kind != CUBIC and last - first >= (settings.feature_px if outline.drawn else settings.whole_px))
         parts = 1 if stays else int(np.clip((last - first) / settings.division_px, 2, 6))
         places += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
-        if stays and drawn:
+        if stays and outline.drawn:
             locked.add(first % count)
     places = np.unique(np.array(places) % count)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
@@ -551,10 +646,10 @@ def _adjusted(outline, pieces, tolerance, settings, sharp=frozenset()):
     if len(pieces) == 1:
         kind, first, last, control = pieces[0]
         if kind == CUBIC:
-            return (Spline(control),), np.zeros(1, bool), (pieces, None)
+            return (Spline(control),), np.full(1, -1), (pieces, None)
         middle = (first + last) // 2
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
-    for _ in range(settings.rebreaks):
+    for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
         state = _start_state(outline, pieces, settings, sharp)
         x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
                                     settings.tangent_weight_px, 4, settings.leash_px)
@@ -562,12 +657,12 @@ def _adjusted(outline, pieces, tolerance, settings, sharp=frozenset()):
         if moved is None:
             break
         pieces = moved
-    x = _tips_held(outline, pieces, x, state.smooth, settings.slack_px)
+    x = _tips_held(outline, pieces, x, state.smooth)
     curves = _curves(x, state)
     return curves, _leaving(outline, pieces, curves, state.smooth, tolerance, settings), (pieces, state)
 
 
-def _tips_held(outline, pieces, x, smooth, slack):
+def _tips_held(outline, pieces, x, smooth):
     """Sharp joints that ran away from the contour, as lines do that meet at a small angle, are drawn back to near its tip."""
     count, x = len(outline.points), x.copy()
     for index in np.nonzero(~smooth)[0]:
@@ -577,16 +672,19 @@ def _tips_held(outline, pieces, x, smooth, slack):
         near = outline.points[(pieces[index][1] + np.arange(-TIP_WINDOW_PX, TIP_WINDOW_PX + 1)) % count]
         away = np.hypot(*(near - joint).T)
         tip = near[away.argmin()]
-        reach = min(outline.skip(pieces[index][1]), _farthest_tip(pieces, index, slack))
+        reach = _farthest_tip(outline, pieces, index)
         if away.min() > reach:
             x[2 * index:2 * index + 2] = tip + (joint - tip) * (reach / away.min())
     return x
 
 
-def _farthest_tip(pieces, joint, slack):
-    """How far beyond the contour a corner may be: short sides tell too little to look far."""
-    shorter = min(pieces[joint][2] - pieces[joint][1], pieces[joint - 1][2] - pieces[joint - 1][1])
-    return max(slack, TIP_SHARE * (shorter - SHORT_SIDE_PX))
+def _farthest_tip(outline, pieces, joint):
+    """How far beyond the contour a corner may be: as far as the lens draws it back, where its sides are long and clear enough to look that far."""
+    sides = (pieces[joint], pieces[joint - 1])
+    shorter, recession = min(last - first for _, first, last, _ in sides), outline.recession(sides[0][1])
+    if outline.clear and all(kind != CUBIC for kind, *_ in sides) and shorter >= max(CLEAR_SIDE_PX, CLEAR_SIDES * recession):
+        return recession
+    return min(recession, outline.sure_tip_px + TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX))
 
 
 def _with_halves(outline, pieces, tolerance, settings):
@@ -594,7 +692,7 @@ def _with_halves(outline, pieces, tolerance, settings):
     for _ in range(settings.halvings):
         curves, bad, (pieces, state) = _adjusted(outline, pieces, tolerance, settings)
         halved = _halved(outline, pieces, bad)
-        if len(halved) == len(pieces):
+        if all(one is other for one, other in zip(halved, pieces)) and len(halved) == len(pieces):
             return curves, bad, (pieces, state)
         pieces = halved
     return _adjusted(outline, pieces, tolerance, settings)
@@ -603,29 +701,30 @@ def _with_halves(outline, pieces, tolerance, settings):
 def _adjust(outline, pieces, tolerance, settings):
     """The joint adjustment; pieces that leave the contour are halved, and in the end become lines through it."""
     curves, bad, (pieces, state) = _with_halves(outline, pieces, tolerance, settings)
-    if bad.any():
+    if bad.max() >= 0:
         unmoved = _curves(state.x, state)
         bad_unmoved = _leaving(outline, pieces, unmoved, state.smooth, tolerance, settings)
-        if bad_unmoved.sum() < bad.sum():
+        if (bad_unmoved >= 0).sum() < (bad >= 0).sum():
             curves, bad = unmoved, bad_unmoved
     return _replace_bad(outline, pieces, curves, bad, tolerance)
 
 
 def _halved(outline, pieces, bad):
-    """Pieces with each bad one that is long enough as two cubics."""
-    count, result = len(outline.points), []
-    for piece, is_bad in zip(pieces, bad):
-        _, first, last, _ = piece
-        if not is_bad or last - first < LEAST_HALF_PX:
+    """Pieces with each bad one that is long enough as two cubics, which meet where it left the contour the most."""
+    result = []
+    for piece, worst in zip(pieces, bad):
+        kind, first, last, _ = piece
+        if worst < 0 or (last - first < LEAST_HALF_PX and kind == LINE):
             result.append(piece)
             continue
-        breaks = np.array([first, (first + last) // 2, last])
-        nodes, ways_in, ways_out, corner = _cubic_ends(outline, breaks % count)
-        for half in range(2):
-            places = np.arange(breaks[half], breaks[half + 1] + 1)
-            control, _, _ = compiled.fit_cubic(outline.points[places % count], nodes[half], nodes[half + 1], ways_out[half], -ways_in[half + 1],
-                                               bool(corner[half]), bool(corner[half + 1]), 6, math.inf)
-            result.append((CUBIC, int(breaks[half]), int(breaks[half + 1]), control))
+        if last - first < LEAST_HALF_PX:
+            result.append((LINE, first, last, None))
+            continue
+        if kind != CUBIC and not outline.drawn and not outline.clear:
+            result.append(_as_cubic(outline, first, last))
+            continue
+        breaks = np.array([first, int(np.clip(worst, first + LEAST_BREAK * (last - first), last - LEAST_BREAK * (last - first))), last])
+        result += [_as_cubic(outline, begin, end) for begin, end in zip(breaks[:-1], breaks[1:])]
     return result
 
 
@@ -844,9 +943,9 @@ def _signed_distance(points, curve):
 
 
 def _leaving(outline, pieces, curves, smooth, tolerance, settings):
-    """Which pieces leave the contour; next to a corner, which the lens rounds off, it may be farther away."""
+    """Where each piece leaves the contour the most, -1 of those that stay; next to a corner, which the lens rounds off, it may be farther away."""
     count, number = len(outline.points), len(curves)
-    leaving = np.zeros(number, bool)
+    leaving = np.full(number, -1)
     for index, (kind, first, last, _) in enumerate(pieces):
         if kind == GAP:
             continue
@@ -857,13 +956,17 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
         after = (index + 1) % number
         slack = np.full(len(places), 0.03)
         if not smooth[index]:
-            slack[places - first <= outline.skip(first)] = settings.slack_px
+            slack[places - first <= outline.skip(first)] = _farthest_tip(outline, pieces, index)
         if not smooth[after]:
-            slack[last - places <= outline.skip(last)] = settings.slack_px
-        wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]
+            slack[last - places <= outline.skip(last)] = _farthest_tip(outline, pieces, after)
+        stride = max(1, (last - first) // 300)
+        wide = outline.points[np.arange(first - 8, last + 9, stride) % count]
         run = _along(curves[index])
         astray = np.sqrt(((run[:, None] - wide[None]) ** 2).sum(axis=2).min(axis=1))
-        leaving[index] = np.any(away > 1.02 * tolerance + slack) or np.any(astray > tolerance + max(outline.skip(first), outline.skip(last)) + 1)
+        if np.any(away > 1.02 * tolerance + slack):
+            leaving[index] = places[np.argmax(away - slack)]
+        elif np.any(astray > math.hypot(1.02 * tolerance + max([0.03, *(_farthest_tip(outline, pieces, joint) for joint in (index, after) if not smooth[joint])]), 0.55 * stride)):
+            leaving[index] = (first + last) // 2
     return leaving
 
 
@@ -880,17 +983,19 @@ def _along(curve, count=24):
 
 def _replace_bad(outline, pieces, curves, bad, tolerance):
     """The last resort: pieces that left the contour become lines through it (Ramer 1972, Douglas and Peucker 1973)."""
-    if not bad.any():
+    if bad.max() < 0:
         return curves
-    count = len(outline.points)
+    count, number = len(outline.points), len(pieces)
     result = []
     for index, (_, first, last, _) in enumerate(pieces):
-        if not bad[index]:
+        if bad[index] < 0:
             result.append(curves[index])
             continue
         points = outline.points[np.arange(first, last + 1) % count].copy()
-        points[0] = _end_of(curves[index], 0)
-        points[-1] = _end_of(curves[index], 1)
+        if bad[index - 1] < 0:
+            points[0] = _end_of(curves[index], 0)
+        if bad[(index + 1) % number] < 0:
+            points[-1] = _end_of(curves[index], 1)
         result += [Line(a, b) for a, b in zip(*(lambda kept: (kept[:-1], kept[1:]))(_polyline(points, tolerance)))]
     return tuple(result)
 
