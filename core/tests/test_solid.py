@@ -28,7 +28,7 @@ from nomogon_core.geometry import Line, Spline, closed_area, length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import display, kernel, rebuild, release
+from nomogon_core.solid import display, kernel, planes, rebuild, release
 from nomogon_core.solid.operations import DENSITIES, Operation, from_json, to_json
 
 ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
@@ -188,6 +188,26 @@ class Names(unittest.TestCase):
         changed = rebuild.run(sketch, [operations[0], attrs.evolve(operations[1], radius=1.5)], cache)
         self.assertIs(changed[1][0], first[1][0])
         self.assertIsNot(changed[1][1], first[1][1])
+
+    def test_flat_faces_are_planes_that_look_out_of_the_material(self):
+        sketch = drawn(ROUNDED, hole(20, 20, 5))
+        circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
+        operations = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0)]
+        frames = {name: frame for _, name, frame in rebuild.flat_faces(rebuild.run(sketch, operations)[0])}
+        self.assertEqual(len(frames), 4 + 2 + 1)
+        self.assertEqual((frames["op1.top"].origin, frames["op1.top"].across, frames["op1.top"].up), ((0, 0, 5), (1, 0, 0), (0, 1, 0)))
+        self.assertEqual((frames["op1.bottom"].normal, frames["op1.bottom"].up), ((0, 0, -1), (0, -1, 0)))
+        self.assertAlmostEqual(frames[f"op3.floor({circle})"].origin[2], 3.0)
+        middle = np.array([30.0, 20.0, 2.5])
+        for name, frame in frames.items():
+            axes = np.array([frame.across, frame.up, frame.normal])
+            np.testing.assert_allclose(axes @ axes.T, np.eye(3), atol=1e-12)
+            self.assertAlmostEqual(np.linalg.det(axes), 1.0)
+            if ".side" in name:
+                self.assertEqual((frame.across[2], frame.up), (0.0, (0, 0, 1)))
+                self.assertGreater(np.dot(np.subtract(frame.origin, middle), frame.normal), 0)
+        self.assertEqual([planes.faces_up(name) for name in ("op1.top", "op3.floor(c1)", "op1.bottom", "op1.side(c2)")], [True, True, False, False])
+        self.assertEqual(planes.words_of("op3.floor(c1)", {"op3": 2}), "floor of operation 2")
 
     def test_operations_read_back_from_json(self):
         operation = plate_operations(drawn(ROUNDED), 5.0, fillet=1.0)[1]

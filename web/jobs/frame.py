@@ -14,7 +14,7 @@ from nomogon_core.overview import overview
 from nomogon_core.quantity.units import format_length
 from nomogon_core.sketch.drawing import draw, draw_findings, draw_regions
 from nomogon_core.solid.operations import DENSITIES, EDGE_RULES
-from reference.underlays import underlays
+from reference.underlays import under_the_sketch, underlays
 from work import services
 
 STAGE_TITLES = {"reference": "Reference", "sketch": "Sketch", "solid": "Solid", "inspect": "Inspect", "release": "Release"}
@@ -110,15 +110,19 @@ def sheet_context(job, view, unit):
             "materials": list(DENSITIES), "material": view.build.material}
 
 
+def laid_pictures(job, documents):
+    """The visible, calibrated pictures of a job, each as it lies in its plane."""
+    def address(picture, digest, key):
+        return reverse("picture", args=[job.pk, digest]) if digest else reverse("reference-flat", args=[job.pk, picture, key])
+    return underlays(documents, address)
+
+
 def sketch_board(job, documents, unit):
     """Everything that the Sketch Board draws."""
     view = view_of(job, documents)
-
-    def address(picture, digest, key):
-        return reverse("picture", args=[job.pk, digest]) if digest else reverse("reference-flat", args=[job.pk, picture, key])
     return {
         "version": job.version, "drawing": draw(view.sketch, view.freedom, unit), "regions": draw_regions(view.sketch, view.regions),
-        "findings": draw_findings(view.findings), "degrees": view.freedom.degrees, "pictures": underlays(documents, address),
+        "findings": draw_findings(view.findings), "degrees": view.freedom.degrees, "pictures": under_the_sketch(laid_pictures(job, documents)),
     }
 
 

@@ -73,6 +73,8 @@ TRAYS = {
             ("extrude", "Extrude", "Click the regions to extrude; click again to leave one out."),
             ("hole", "Hole", "Click the circles of the sketch that should be holes."),
             ("fillet", "Fillet", "Click edges of the solid, or choose a rule."))},
+        {"name": "Reference", "tools": (
+            ("lay", "Picture on a face", "Choose a picture, then click the flat face of the solid that it shows."),)},
         {"name": "View", "tools": (
             ("view-turned", "Turned", ""), ("view-top", "From above", ""), ("view-front", "From the front", ""),
             ("view-right", "From the right", ""), ("view-bottom", "From below", ""), ("fit", "Whole part", ""))},

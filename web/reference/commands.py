@@ -17,6 +17,7 @@ from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
 from nomogon_core.reference.models import is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
+from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.outlines import curve_of_record
 from nomogon_core.tracing import Outlines, taken_in, traced_again
 from work.models import Task
@@ -105,6 +106,20 @@ def remove_picture(documents, *, picture):
     reference["known"] = {name: known for name, known in reference["known"].items() if known["picture"] != key}
     reference["active"] = next(iter(reference["pictures"]), "")
     return f"Picture {item['name']} taken away"
+
+
+@command("reference.lay_on")
+def lay_on(documents, *, picture, body, face):
+    """Lay a picture on a flat face of the solid, or with an empty face on the base plane."""
+    _, item = _picture(documents, picture)
+    if not face:
+        item.pop("face", None)
+        return f"{item['name']} laid on the base plane"
+    if not isinstance(face, str) or operation_of(face) not in documents["build"]["operations"]:
+        raise InputError("That face is not in the solid any more; click another.")
+    item["face"] = {"body": clean_name(body, "The body"), "name": face}
+    numbers = {name: place for place, name in enumerate(documents["build"]["order"], 1)}
+    return f"{item['name']} laid on the {words_of(face, numbers)}"
 
 
 TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}

@@ -6,9 +6,10 @@ from django.views.decorators.http import require_GET
 
 from jobs.access import job_for
 from jobs.actions import documents_of
-from jobs.frame import frame, sheet_context, unit_of
+from jobs.frame import frame, laid_pictures, sheet_context, unit_of
 from nomogon_core.overview import overview
 from nomogon_core.sketch.drawing import draw, draw_regions
+from reference.underlays import faces_in_words, on_the_solid
 from work import services
 from work.models import Task
 from work.views import as_json
@@ -37,6 +38,8 @@ def state(request, job_id):
         "centers": [{"id": name, "place": view.sketch.points[curve.points[0]], "radius": curve.radius}
                     for name, curve in view.sketch.curves.items() if curve.kind == "circle"],
         "bodies": list((view.result or {}).get("bodies", {})),
+        "pictures": on_the_solid(laid_pictures(job, documents), documents, view.result),
+        "faces": faces_in_words(documents, view.result),
     })
 
 

@@ -2,6 +2,7 @@
 
 import io
 import math
+import re
 import tempfile
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from playwright.sync_api import expect
 
 from examples import parts, samples
 from examples.tilted import Pinhole, shoot_beside_card
-from jobs import services
+from jobs import demo, services
 from jobs.actions import documents_of, perform
 from jobs.models import Job
 from nomogon_core.job import calibration_of
@@ -197,6 +198,38 @@ class Calibrating(BrowserCase):
         card.get_by_label("Licence").fill("own work")
         card.get_by_label("Licence").press("Tab")
         expect(self.ledger_value(page, "Licence")).to_contain_text("own work")
+
+    def test_a_picture_laid_on_a_face_of_the_solid(self):
+        demo.write_demo()
+        self.drive(self.laying, Job.objects.get(number="FLA-014"))
+
+    def laying(self, page, job):
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/solid")
+        expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("[0-9a-f]{64}"), timeout=60_000)
+        page.get_by_role("tab", name="Reference").click()
+        page.keyboard.press("1")
+        chosen = page.locator("#lay [data-chosen]")
+        expect(chosen).to_contain_text("lies on the base plane")
+        box = page.locator("canvas.solid").bounding_box()
+        place = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.click(box["x"] + 8, box["y"] + 8)
+        expect(page.locator("#prompt")).to_contain_text("No face there")
+        page.mouse.click(*place)
+        expect(chosen).to_contain_text("Chosen: Plate, top of operation 1")
+        page.get_by_role("button", name="Lay it there").click()
+        expect(chosen).to_contain_text("lies on the Plate, top of operation 1")
+        picture = self.asked(page, "state")["pictures"][0]
+        np.testing.assert_allclose(picture["frame"]["origin"], (0, 0, 6))
+        thickness = page.locator(".op input[data-field=length]")
+        thickness.fill("9 mm")
+        thickness.press("Tab")
+        expect(self.ledger_value(page, "Size")).to_contain_text("9.00)", timeout=30_000)
+        np.testing.assert_allclose(self.asked(page, "state")["pictures"][0]["frame"]["origin"], (0, 0, 9))
+        page.locator(".op").first.get_by_role("button", name="Leave out").click()
+        expect(chosen).to_contain_text("which is not there any more", timeout=30_000)
+        page.get_by_role("button", name="On the base plane").click()
+        expect(chosen).to_contain_text("lies on the base plane")
 
 
 def encoded(kind, size=(60, 40), mode="RGB"):

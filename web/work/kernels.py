@@ -27,7 +27,8 @@ def rebuild_job(documents, count=None):
     """Steps, facts of the bodies, and the packed mesh of the first ``count`` operations of a Build sheet."""
     build = build_of(documents)
     bodies, steps = rebuild.run(build.sketch, build.operations[:count], _CACHE)
-    result = {"steps": [attrs.asdict(step) for step in steps], "bodies": {name: attrs.asdict(body.facts) for name, body in bodies.items()}}
+    result = {"steps": [attrs.asdict(step) for step in steps], "bodies": {name: attrs.asdict(body.facts) for name, body in bodies.items()},
+              "faces": [{"body": body, "name": name, **attrs.asdict(frame)} for body, name, frame in rebuild.flat_faces(bodies)]}
     return result, display.pack(bodies) if bodies else None
 
 

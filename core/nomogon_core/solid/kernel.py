@@ -282,13 +282,20 @@ def _is_rounding(surface):
     return within_one and abs(surface.Torus().Axis().Direction().Z()) > 1 - 1e-12
 
 
-def face_normal_z(face):
-    """z of the outward normal of a flat face; 0 for any other face."""
+def plane_of(face):
+    """(point, outward unit normal) of a flat face; None for any other face."""
     surface = BRepAdaptor_Surface(face)
     if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
-        return 0.0
-    z = surface.Plane().Axis().Direction().Z()
-    return -z if face.Orientation() == TopAbs_REVERSED else z
+        return None
+    axis = surface.Plane().Axis()
+    normal = np.array(axis.Direction().Coord())
+    return np.array(axis.Location().Coord()), -normal if face.Orientation() == TopAbs_REVERSED else normal
+
+
+def face_normal_z(face):
+    """z of the outward normal of a flat face; 0 for any other face."""
+    plane = plane_of(face)
+    return float(plane[1][2]) if plane else 0.0
 
 
 class SmoothEdges:

@@ -7,7 +7,7 @@ import attrs
 from nomogon_core.errors import OperationError
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
-from nomogon_core.solid import kernel, naming
+from nomogon_core.solid import kernel, naming, planes
 from nomogon_core.solid.kernel import ShapeMap
 from nomogon_core.solid.operations import Facts, Step, check, fingerprint, to_json
 
@@ -230,6 +230,17 @@ def _hole(operation, bodies, inputs):
             names.put(face, f"{operation.name}.{role}({name})")
         tools.append(maker.Shape())
     return _combine("cut", body, tools, names, bodies)
+
+
+def flat_faces(bodies):
+    """The drawing plane of every flat face: (body, face name, :class:`planes.Frame`), in the order of the bodies."""
+    found = {}
+    for body in bodies.values():
+        for face in kernel.faces_of(body.shape):
+            name, plane = body.names.get(face), kernel.plane_of(face)
+            if name and plane:
+                found.setdefault((body.name, name), planes.frame_of(*plane))
+    return [(*key, frame) for key, frame in found.items()]
 
 
 def edges_by_rule(body, rule):

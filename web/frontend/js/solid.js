@@ -5,6 +5,7 @@ import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
 import { createViewer, unpack } from "./viewer.js";
+import { startLaying } from "./laying.js";
 
 const element = document.getElementById("board");
 const canvas = element.querySelector("canvas.solid");
@@ -37,6 +38,7 @@ async function load() {
     shownMesh = null;
   }
   if (!fitted) fit();
+  laying.show(fresh);
   drawOverlay();
   if (busy) setTimeout(load, 80);
   else refresh();
@@ -126,7 +128,8 @@ const tray = startTray({
       return tray.release();
     }
     if (!mayChange) return say("You may look at this job but not change it.", true);
-    openCard(name);
+    openCard(name in cards ? name : null);
+    if (name === "lay") laying.open();
     drawOverlay();
   },
   drop() {
@@ -135,9 +138,11 @@ const tray = startTray({
     picked.fillet.clear();
     viewer.choose([]);
     openCard(null);
+    laying.close();
     drawOverlay();
   },
 });
+const laying = startLaying({ viewer, release: () => tray.release() });
 
 overlay.addEventListener("click", (event) => {
   const { region, center } = event.target.dataset ?? {};
@@ -195,9 +200,12 @@ element.addEventListener("wheel", (event) => {
   viewer.zoomBy(Math.exp(-event.deltaY * 0.0015));
 }, { passive: false });
 canvas.addEventListener("click", (event) => {
-  if (moved > 4 || tray.current() !== "fillet") return;
+  if (moved > 4) return;
   const box = canvas.getBoundingClientRect();
-  const edge = viewer.edgeAt([event.clientX - box.left, event.clientY - box.top]);
+  const pixel = [event.clientX - box.left, event.clientY - box.top];
+  if (tray.current() === "lay") return laying.click(pixel);
+  if (tray.current() !== "fillet") return;
+  const edge = viewer.edgeAt(pixel);
   if (!edge) return tell("No edge there; click closer to an edge of the solid.");
   picked.fillet.has(edge.name) ? picked.fillet.delete(edge.name) : picked.fillet.set(edge.name, edge.body);
   cards.fillet.elements.rule.value = "";

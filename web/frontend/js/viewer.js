@@ -6,6 +6,7 @@ const INK = 0x17201d;
 const THIN = 0x9aa59c;
 const BRASS = 0x9a6b12;
 const TURN = 0.008;
+const LIFT = 0.002;
 
 /** Take apart what the server packed. @param {ArrayBuffer} data */
 export function unpack(data) {
@@ -37,6 +38,8 @@ export function createViewer(canvas) {
   renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
   const scene = new THREE.Scene();
   const root = scene.add(new THREE.Group()).children.at(-1);
+  const sheets = scene.add(new THREE.Group()).children.at(-1);
+  const textures = new Map();
   const camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e5, 1e5);
   const turn = { about: -0.55, tip: 0.95 };
   const center = new THREE.Vector3();
@@ -141,6 +144,43 @@ export function createViewer(canvas) {
     }
   }
 
+  /** Pictures in space, each a flat quadrilateral of four corners. @param {{ url: string, corners: number[][], normal: number[], opacity: number }[]} laid */
+  function showPictures(laid) {
+    for (const old of sheets.children) { old.geometry.dispose(); old.material.dispose(); }
+    sheets.clear();
+    for (const { url, corners, normal, opacity } of laid) {
+      const geometry = new THREE.BufferGeometry();
+      const lifted = corners.map((corner) => corner.map((value, axis) => value + normal[axis] * half * LIFT));
+      geometry.setAttribute("position", new THREE.Float32BufferAttribute(lifted.flat(), 3));
+      geometry.setAttribute("uv", new THREE.Float32BufferAttribute([0, 1, 1, 1, 1, 0, 0, 0], 2));
+      geometry.setIndex([0, 1, 2, 0, 2, 3]);
+      const texture = textures.get(url) ?? new THREE.TextureLoader().load(url, later);
+      textures.set(url, texture);
+      const sheet = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ map: texture, transparent: true, opacity, side: THREE.DoubleSide, depthWrite: false }));
+      sheet.renderOrder = 4;
+      sheets.add(sheet);
+    }
+    later();
+  }
+
+  /** The face under a place on the screen: its name and its body's. @param {[number, number]} pixel */
+  function faceAt(pixel) {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2), camera);
+    const hit = ray.intersectObjects(root.children.filter((item) => item.isMesh), false)[0];
+    if (!hit) return null;
+    const { body } = hit.object.userData;
+    return { body: body.name, name: body.faces[body.owners[hit.faceIndex]] };
+  }
+
+  /** Draw the edges of a face as chosen. @param {{ body: string, name: string } | null} face */
+  function chooseFace(face) {
+    const body = face && bodies.find((one) => one.name === face.body);
+    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ #\d+$/, "").split(" | ").includes(face.name)) : []);
+    mark();
+    later();
+  }
+
   function fit(fallback) {
     const box = new THREE.Box3();
     for (const body of bodies) box.union(new THREE.Box3().setFromArray(body.vertices));
@@ -192,7 +232,7 @@ export function createViewer(canvas) {
   }
 
   return {
-    show, fit, edgeAt, onBase, toScreen, later,
+    show, showPictures, fit, edgeAt, faceAt, chooseFace, onBase, toScreen, later,
     onRender(then) { watchers.push(then); },
     turnBy(dx, dy) {
       turn.about -= dx * TURN;
