@@ -7,8 +7,9 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import length, sample
+from nomogon_core.geometry import Line, length, sample
 from nomogon_core.job import calibration_of
+from nomogon_core.mirroring import joints_of_one_half, tied_halves
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, measure, refreshed
 from nomogon_core.sketch.solve import solve
@@ -20,15 +21,29 @@ PLACES = 9
 FAR_COST = 1e6
 MOST_PLACES = 5
 MOST_NAMED = 4
+AXIS_OVERHANG = 0.08
 
 
 @attrs.frozen
 class Outlines:
-    """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not."""
+    """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not; the axis of its halves as construction."""
 
     curves: tuple = attrs.field(converter=tuple)
     u95: tuple = attrs.field(converter=tuple)
     closed: bool = True
+    axis: bool = False
+
+
+def axis_outline(curves, point, angle, u95=0.0):
+    """The mirror axis of curves as a line past both their ends.
+
+    Args:
+        point, angle: of the axis, millimetres and radians.
+    """
+    way = np.array([math.cos(angle), math.sin(angle)])
+    along = (np.vstack([sample(curve, 0.05) for curve in curves]) - point) @ way
+    reach = AXIS_OVERHANG * float(np.ptp(along))
+    return Outlines([Line(np.array(point) + (along.min() - reach) * way, np.array(point) + (along.max() + reach) * way)], [u95], closed=False, axis=True)
 
 
 def taken_in(sketch, outlines, trace):
@@ -37,19 +52,32 @@ def taken_in(sketch, outlines, trace):
     Returns:
         the sketch, and what came in, in words.
     """
-    sketch, _, joints = _added(sketch, outlines, trace)
-    kinds = [curve.kind for curve in sketch.curves.values() if curve.origin == trace]
+    sketch, names, joints = _added(sketch, outlines, trace)
+    sketch = _tied(sketch, names, joints)
+    kinds = [curve.kind for curve in sketch.curves.values() if curve.origin == trace and not curve.construction]
     told = ", ".join(f"{kinds.count(kind)} {kind}{'s' if kinds.count(kind) > 1 else ''}" for kind in ("line", "arc", "circle", "spline") if kind in kinds)
-    return tied_joints(sketch, joints), told
+    return sketch, told
 
 
 def _added(sketch, outlines, trace):
     names, joints = [], []
     for outline in outlines:
         sketch, own, pairs = edit.add_outline(sketch, outline.curves, outline.u95, origin=trace, closed=outline.closed)
+        if outline.axis:
+            sketch = edit.set_construction(sketch, own, True)
         names += own
         joints += pairs
     return sketch, names, joints
+
+
+def _tied(sketch, names, joints):
+    """The solved sketch with what relates new curves: their halves about their axis, if there is one, and their smooth joints, as far as these can be met together."""
+    axis = next((name for name in names if sketch.curves[name].construction), None)
+    if axis is not None:
+        solution = solve(tied_halves(sketch, [name for name in names if name != axis], axis))
+        if solution.solved:
+            return tied_joints(solution.sketch, joints_of_one_half(sketch, joints, axis))
+    return tied_joints(sketch, joints)
 
 
 def tied_joints(sketch, joints):
@@ -128,8 +156,8 @@ def traced_again(sketch, outlines, trace):
     if not solution.solved:
         raise TraceError("The sketch's constraints and the dimensions set by hand do not go together with the new outlines, so the trace was left as it was. "
                          "Loosen one of these dimensions, or add the outlines as a trace of their own.")
-    renamed = [tuple(name_of.get(name, name) for name in pair) for pair in joints]
-    return TracedAgain(refreshed(tied_joints(solution.sketch, renamed)), len(pairs), len(names) - len(pairs), lost)
+    tied = _tied(result, [name_of.get(name, name) for name in names], [tuple(name_of.get(name, name) for name in pair) for pair in joints])
+    return TracedAgain(refreshed(tied if solve(tied).solved else solution.sketch), len(pairs), len(names) - len(pairs), lost)
 
 
 def _name_of(sketch, name):
@@ -154,7 +182,7 @@ def _matched(sketch, old, new):
     for row, before in enumerate(old):
         reach = max(LEAST_REACH_MM, SAME_CURVE_SHARE * length(sketch.geometry(before)))
         for column, after in enumerate(new):
-            if sketch.curves[before].kind != sketch.curves[after].kind:
+            if sketch.curves[before].kind != sketch.curves[after].kind or (sketch.curves[after].construction and not sketch.curves[before].construction):
                 continue
             there, back = runs[after], runs[after][::-1]
             off = min(float(np.hypot(*(runs[before] - other).T).mean()) for other in (there, back))

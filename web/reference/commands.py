@@ -19,7 +19,7 @@ from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
 from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.outlines import curve_of_record
-from nomogon_core.tracing import Outlines, taken_in, traced_again
+from nomogon_core.tracing import Outlines, axis_outline, taken_in, traced_again
 from work.models import Task
 
 LONGEST_NAME = 80
@@ -460,6 +460,9 @@ def _finished_trace(task, job):
         raise InputError("That trace is not there any more; find the outlines again.")
     outlines = [Outlines([curve_of_record(item) for item in record["primitives"]], [item["u95_mm"] for item in record["primitives"]], record["closed"])
                 for record in found.result["outlines"]]
+    axis = found.result["outlines"][0].get("axis")
+    if axis:
+        outlines.append(axis_outline([curve for outline in outlines for curve in outline.curves], axis["point"], axis["angle"], axis["rms_mm"]))
     return found, found.result["outlines"], outlines
 
 
@@ -489,7 +492,12 @@ def accept_trace(documents, *, task, job):
         outlines = _from_origin(documents, calibration, outlines)
     sketch, told = taken_in(sketch, outlines, trace)
     documents["sketch"] = model.to_json(sketch)
-    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}"
+    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}{_halves_in_words(records)}"
+
+
+def _halves_in_words(records):
+    axis = records[0].get("axis")
+    return f"; mirrored in their axis, from which the picture departs by {axis['rms_mm']:.3f} mm rms" if axis else ""
 
 
 @command("reference.trace_again")
@@ -507,7 +515,7 @@ def trace_again(documents, *, task, job, trace):
 
 def _from_origin(documents, calibration, outlines):
     """Shift the first trace so that its lower left corner is the origin; the picture goes along."""
-    (left, low), _ = bounds([curve for outline in outlines for curve in outline.curves], 0.01)
+    (left, low), _ = bounds([curve for outline in outlines if not outline.axis for curve in outline.curves], 0.01)
     picture = picture_of(documents)[1]
     picture["origin_px"] = calibration.to_px([[left, low]])[0].tolist()
     picture["at_mm"] = [0.0, 0.0]

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from core.tests.test_tracing import BLUE, PLATE, RED, SAND, plate_view, strokes_light
 from examples import samples
-from examples.render import hole, part_coverage
+from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
 from jobs.actions import documents_of, perform
 from nomogon_core.reference.decode import linear_to_srgb
@@ -38,6 +38,25 @@ class Tracing(BrowserCase):
     def kinds(self, job):
         sketch = model.from_json(documents_of(job)["sketch"])
         return sorted(curve.kind for curve in sketch.curves.values())
+
+    def test_by_halves(self):
+        symmetric = (rounded_polygon([(0, 0), (40, 0), (36, 24), (4, 24)], [4, 4, 0, 0]), hole(12, 10, 6), hole(28, 10, 6))
+        job = self.job(png(1 - 0.9 * part_coverage(symmetric, plate_view(), 520, 360)))
+        self.drive(self.by_halves, job)
+        sketch = model.from_json(documents_of(job)["sketch"])
+        self.assertEqual(sum(curve.construction for curve in sketch.curves.values()), 1)
+        self.assertEqual(sum(item.kind == "symmetric" for item in sketch.constraints.values()), 4)
+
+    def by_halves(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        page.locator("#outlines").get_by_label("Mirror halves").select_option("average")
+        expect(page.locator("#found")).to_contain_text("3 found; 3 kept")
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("mirrored in their axis, from which the picture departs by 0.0", timeout=30_000)
+        self.go(page, "sketch")
+        expect(page.locator(".curve.construction")).to_have_count(1)
 
     def test_by_colour(self):
         view = plate_view()

@@ -170,6 +170,21 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
     return _told(curves, contour, shift, pixel)
 
 
+def circle_of(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
+    """The circle that a closed contour is, as :func:`fit_outline` would find it, or None."""
+    scaled, shift = _checked(points, pixel, tolerance)
+    contour = _resample(scaled - shift)
+    detection = _detection(max(_noise(contour), noise_px), tolerance / pixel, settings)
+    circle = _as_circle(contour, detection, tolerance / pixel)
+    return None if circle is None else _move(circle, shift, pixel)
+
+
+def held_against(curves, points, pixel):
+    """Curves as the :class:`FittedOutline` of a closed contour (n, 2) that they were not necessarily fitted to."""
+    scaled = np.asarray(points, float) / pixel
+    return _told(tuple(_move(curve, (0.0, 0.0), 1 / pixel) for curve in curves), _resample(scaled), (0.0, 0.0), pixel)
+
+
 def fit_open(points, *, pixel, tolerance, settings=SETTINGS):
     """Fit a path with two ends, as :func:`fit_outline` does a closed contour; its ends stay where they are.
 

@@ -14,6 +14,8 @@ from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import all_tones, find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.fit import contour_noise, fit_open, fit_outline
+from nomogon_core.trace.halves import SIDES, fit_halves
+from nomogon_core.trace.symmetry import MirrorAxis
 
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
@@ -38,6 +40,7 @@ class TraceSettings:
         mode: what tells part from ground, one of MODES; "centre" follows the middle of drawn strokes.
         flatten: level the ground's light everywhere before looking at tones.
         colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
+        halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of :data:`halves.SIDES`.
     """
 
     threshold: float = 0.5
@@ -50,6 +53,7 @@ class TraceSettings:
     flatten: bool = False
     colours: tuple = ()
     reach: float = SAME_COLOUR
+    halves: str = ""
 
 
 @attrs.frozen
@@ -63,6 +67,7 @@ class TracedOutline:
         area_mm2: enclosed area, 0 of an open stroke.
         max_dev_mm, rms_dev_mm: of the picture's edge from the curves.
         closed: False for a stroke with two ends; stroke_mm: its width, None of an outline.
+        axis: the mirror axis of an outline that was fitted by halves.
         comb: places along the curves where the edge was seen, and how far off it is there: rows (x, y, off), millimetres.
     """
 
@@ -75,6 +80,7 @@ class TracedOutline:
     closed: bool = True
     stroke_mm: float | None = None
     comb: np.ndarray = attrs.field(factory=lambda: np.empty((0, 3)), eq=False, repr=False)
+    axis: MirrorAxis | None = None
 
 
 def check_settings(settings):
@@ -94,6 +100,8 @@ def check_settings(settings):
         raise TraceError(f"Outlines are found by {', '.join(MODES)}; {settings.mode!r} came.")
     if not 0.005 <= settings.reach <= 0.5:
         raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
+    if settings.halves and (settings.halves not in SIDES or settings.mode == "centre"):
+        raise TraceError(f"The half that is kept is {', '.join(SIDES)}, of outlines and not of strokes; {settings.halves!r} came.")
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
@@ -182,8 +190,10 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     if settings.mode == "centre":
         return _trace_strokes(light, calibration, settings, progress, things)
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings.keep, light.shape[::-1])
-    total = sum(len(contour.points) for contour in contours)
     noise = max(contour_noise(contour.points, 1.0) for contour in contours)
+    if settings.halves:
+        return _trace_halves(contours, calibration, settings, noise)
+    total = sum(len(contour.points) for contour in contours)
     outlines, done = [], 0
     for contour in contours:
         outlines.append(_fitted(contour, calibration, settings, noise))
@@ -191,6 +201,14 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
         if progress:
             progress(done / total)
     return tuple(outlines)
+
+
+def _trace_halves(contours, calibration, settings, noise):
+    """Outlines of a symmetric part, one half fitted and mirrored."""
+    contours = sorted(contours, key=lambda contour: -contour.area_px)
+    done = fit_halves([calibration.to_mm(contour.points) for contour in contours], [contour.hole for contour in contours], settings.halves,
+                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise)
+    return tuple(attrs.evolve(_in_mm(fitted, calibration, hole), axis=done.axis) for fitted, hole in zip(done.fitted, done.holes))
 
 
 def _trace_strokes(light, calibration, settings, progress, things):
@@ -353,5 +371,6 @@ def outline_record(outline):
     return {
         "closed": outline.closed, "hole": outline.hole, "area_mm2": outline.area_mm2, "stroke_mm": outline.stroke_mm,
         "max_dev_mm": outline.max_dev_mm, "rms_dev_mm": outline.rms_dev_mm, "comb": np.round(outline.comb, 5).tolist(),
+        "axis": outline.axis and {"point": list(outline.axis.point), "angle": outline.axis.angle, "rms_mm": outline.axis.rms, "largest_mm": outline.axis.largest},
         "primitives": [primitive_record(curve, u95) for curve, u95 in zip(outline.curves, outline.u95_mm)],
     }

@@ -28,6 +28,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     flatten: form.elements.flatten.checked,
     threshold: Number(form.elements.threshold.value) / 100,
     part: form.elements.part.value,
+    halves: form.elements.mode.value === "centre" ? "" : form.elements.halves.value,
     tolerance: form.elements.tolerance.value,
     speck: Number(form.elements.speck.value.replace(",", ".")) || 0,
   });
@@ -176,6 +177,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     form.elements.part.value = last.part ?? "auto";
     form.elements.flatten.checked = Boolean(last.flatten);
     form.elements.speck.value = last.speck_mm2;
+    form.elements.halves.value = last.halves ?? "";
     form.elements.tolerance.value = `${last.tolerance_mm} mm`;
   }
 
