@@ -6,16 +6,19 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry import Circle
+from nomogon_core.geometry import Arc, Circle
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.sheets import find_round
+from nomogon_core.sketch.edit import circle_through
 from nomogon_core.trace.fit import fit_open
 from nomogon_core.trace.following import follow_edge
 
 RIM_PLACES = 64
 LEAST_REACH_PX, MOST_REACH_PX = 3.0, 60.0
 ROUND_SHARE = 0.02
+ARC_PLACES, ARC_REACH_PX, LEAST_SEEN = 80, 8.0, 0.5
+OUTLIER_SPREADS = 4.0
 
 
 @attrs.frozen
@@ -59,11 +62,59 @@ def round_near(light, fit, place_mm):
     way = np.array([math.cos(found.angle), math.sin(found.angle)])
     side = np.array([-way[1], way[0]])
     rim = fit.to_mm(np.array(found.center) + found.half_axes[0] * np.cos(angles)[:, None] * way + found.half_axes[1] * np.sin(angles)[:, None] * side)
-    rows = np.column_stack([2 * rim, np.ones(len(rim))])
-    x, y, rest = np.linalg.lstsq(rows, (rim**2).sum(axis=1), rcond=None)[0]
-    radius = math.sqrt(rest + x * x + y * y)
+    x, y, radius = _circle_of(rim)
     off = np.abs(np.hypot(rim[:, 0] - x, rim[:, 1] - y) - radius).max()
     if off > ROUND_SHARE * radius:
         raise InputError(f"The edge around that place is an oval: it departs from a circle by {off:.2f} mm. Take the tilt out of the picture first, or follow the edge.")
     u95 = math.hypot(COVERAGE_FACTOR * fit.u_mm_per_px / fit.mm_per_px * radius, COVERAGE_FACTOR * fit.pick_sigma_px * fit.mm_per_px / math.sqrt(RIM_PLACES / 8))
     return Drawn((Circle((x, y), radius),), (u95,))
+
+
+def _circle_of(places):
+    """Centre and radius of the circle through places (n, 2): algebraic start, then geometric least squares by Gauss-Newton (Chernov 2010)."""
+    middle = places.mean(axis=0)
+    near = places - middle
+    rows = np.column_stack([2 * near, np.ones(len(near))])
+    x, y, rest = np.linalg.lstsq(rows, (near**2).sum(axis=1), rcond=None)[0]
+    radius = math.sqrt(rest + x * x + y * y)
+    for _ in range(4):
+        spokes = near - (x, y)
+        size = np.hypot(*spokes.T)
+        slopes = np.column_stack([-spokes / size[:, None], -np.ones(len(near))])
+        step = np.linalg.lstsq(slopes, -(size - radius), rcond=None)[0]
+        x, y, radius = x + step[0], y + step[1], radius + step[2]
+    return x + middle[0], y + middle[1], radius
+
+
+def arc_near(light, fit, start_mm, end_mm, between_mm):
+    """The arc on the edge along three rough places: its ends and a place between.
+
+    The edge is looked for along the way through the three places; what lies far from the circle through the rest is left out.
+
+    Raises:
+        SketchError: the three places lie on one line.
+        InputError: there is no clear edge along most of the way.
+    """
+    center, radius = circle_through(start_mm, between_mm, end_mm)
+    first, middle, last = (math.atan2(place[1] - center[1], place[0] - center[0]) for place in (start_mm, between_mm, end_mm))
+    sweep = (last - first) % (2 * math.pi)
+    if (middle - first) % (2 * math.pi) > sweep:
+        sweep -= 2 * math.pi
+    angles = first + sweep * (np.arange(ARC_PLACES) + 0.5) / ARC_PLACES
+    rough = fit.to_px(np.array(center) + radius * np.column_stack([np.cos(angles), np.sin(angles)]))
+    height, width = light.shape
+    picks = [pick_edge(light, x, y, search_px=ARC_REACH_PX) for x, y in rough if 0 <= x <= width - 1 and 0 <= y <= height - 1]
+    seen = fit.to_mm(np.array([(pick.x, pick.y) for pick in picks if pick.on_edge]).reshape(-1, 2))
+    if len(seen) < LEAST_SEEN * ARC_PLACES:
+        raise InputError("There is no clear edge along those three places. Click closer to the edge, or draw the arc with Alt held.")
+    for _ in range(3):
+        x, y, radius = _circle_of(seen)
+        off = np.hypot(seen[:, 0] - x, seen[:, 1] - y) - radius
+        spread = max(1.4826 * float(np.median(np.abs(off))), 0.02 * fit.mm_per_px)
+        seen = seen[np.abs(off) <= OUTLIER_SPREADS * spread]
+    first, last = (math.atan2(place[1] - y, place[0] - x) for place in (start_mm, end_mm))
+    turn = (last - first) % (2 * math.pi) if sweep > 0 else -((first - last) % (2 * math.pi))
+    rows = np.column_stack([np.cos(np.arctan2(seen[:, 1] - y, seen[:, 0] - x)), np.sin(np.arctan2(seen[:, 1] - y, seen[:, 0] - x)), np.ones(len(seen))])
+    noise = max(spread, fit.pick_sigma_px * fit.mm_per_px) * math.sqrt(np.linalg.inv(rows.T @ rows)[2, 2])
+    u95 = COVERAGE_FACTOR * math.hypot(fit.u_mm_per_px / fit.mm_per_px * radius, noise)
+    return Drawn((Arc((x, y), radius, first, turn),), (u95,))

@@ -243,6 +243,22 @@ class ByHand(unittest.TestCase):
         self.assertLess(math.dist(found.curves[0].center, (12, 12)), 0.01)
         self.assertAlmostEqual(found.curves[0].radius, 4.0, delta=max(0.01, found.u95[0]))
 
+    def test_an_arc_from_three_rough_places(self):
+        """The corner of radius 4 about (4, 4), clicked up to half a millimetre beside its edge, the other way round too."""
+        for places in (((0.3, 4.4), (4.2, -0.4), (1.0, 1.5)), ((4.2, -0.4), (0.3, 4.4), (1.0, 1.5))):
+            found = underhand.arc_near(self.light, self.fit, *places)
+            (arc,) = found.curves
+            self.assertLess(math.dist(arc.center, (4, 4)), 0.04)
+            self.assertLess(abs(arc.radius - 4.0), max(0.03, found.u95[0]))
+            start, end = ends(arc)
+            self.assertLess(math.dist(start, places[0]), 0.6)
+            self.assertLess(math.dist(end, places[1]), 0.6)
+            self.assertLess(abs(arc.sweep), math.pi)
+        with self.assertRaisesRegex(InputError, "no clear edge"):
+            underhand.arc_near(self.light, self.fit, (16, 14), (22, 14), (19, 17))
+        with self.assertRaisesRegex(InputError, "on one line"):
+            underhand.arc_near(self.light, self.fit, (16, 14), (22, 14), (19, 14))
+
     def test_refusals_in_words(self):
         with self.assertRaisesRegex(TraceError, "same place"):
             follow_edge(self.light, (100, 100), (101, 100))

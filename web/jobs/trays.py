@@ -38,7 +38,8 @@ TRAYS = {
             ("spline", "Spline", "Click places along the curve; Enter ends it."),
             ("rectangle", "Rectangle", "Click two opposite corners."),
             ("follow", "Follow edge", "Click an edge of the picture, then another place on it; the edge between is followed."),
-            ("round", "Round edge", "Click inside a round edge of the picture; a circle is put on it."))},
+            ("round", "Round edge", "Click inside a round edge of the picture; a circle is put on it."),
+            ("arc-edge", "Arc on edge", "Click roughly where a round edge of the picture begins, then where it ends, then a place between."))},
         {"name": "Edit", "tools": (
             ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),
             ("remove", "Delete", "Click what should go; what hangs on it goes along."),

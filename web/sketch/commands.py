@@ -14,7 +14,7 @@ from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refre
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.solve import Grab, solve
 from nomogon_core.tracing import tied_joints
-from nomogon_core.underhand import along_edge, round_near
+from nomogon_core.underhand import along_edge, arc_near, round_near
 from reference import pictures
 from reference.commands import clean_name
 
@@ -128,15 +128,31 @@ def follow(documents, *, start, end):
     ends = [_place(value) for value in (start, end)]
     drawn = along_edge(light, fit, *(_coordinates(sketch, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px)
     sketch, names, joints = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn", closed=False)
-    for point, curve, which in ((ends[0], names[0], 0), (ends[1], names[-1], -1)):
+    _store(documents, tied_joints(_caught(sketch, names, ends), joints))
+    return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
+
+
+def _caught(sketch, names, ends):
+    """The sketch with the outer ends of a chain of new curves joined to the points that were clicked on, where there were any."""
+    for point, curve in zip(ends, (names[0], names[-1])):
         if isinstance(point, str):
             sketch = edit.merge_points(sketch, point, _outer_end(sketch, curve, sketch.points[point]))
-    _store(documents, tied_joints(sketch, joints))
-    return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
+    return solve(sketch).sketch
 
 
 def _outer_end(sketch, name, near):
     return min(sketch.curves[name].end_points(), key=lambda point: math.dist(sketch.points[point], near))
+
+
+@command("sketch.arc_edge")
+def arc_edge(documents, *, start, end, middle):
+    """An arc on the picture's edge along three rough places."""
+    sketch = _sketch(documents)
+    light, fit = _picture(documents)
+    drawn = arc_near(light, fit, *(_coordinates(sketch, value) for value in (start, end, middle)))
+    sketch, names, _ = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn", closed=False)
+    _store(documents, _caught(sketch, names, (start, end)))
+    return f"Arc of radius {format_length(drawn.curves[0].radius)} mm on the picture's edge"
 
 
 @command("sketch.round")

@@ -148,7 +148,7 @@ class Tracing(BrowserCase):
         cover = part_coverage(PLATE, view, 520, 360)
         job = self.job(png(cv2.GaussianBlur(0.6 - 0.5 * cover, (0, 0), 0.8)))
         self.drive(self.by_hand, job)
-        self.assertEqual(self.kinds(job), ["circle", "line", "line", "line"])
+        self.assertEqual(self.kinds(job), ["arc", "circle", "line", "line", "line"])
 
     def by_hand(self, page, job):
         self.open(page, job)
@@ -182,3 +182,10 @@ class Tracing(BrowserCase):
         expect(page.locator(".hit[data-curve]")).to_have_count(3)
         page.get_by_role("button", name="Redo").click()
         expect(page.locator(".hit[data-curve]")).to_have_count(4)
+        page.keyboard.press("8")
+        for place in ((0.3, 4.4), (4.2, -0.2), (1.0, 1.4)):
+            board.click(at(*place))
+        expect(page.locator(".hit[data-curve]")).to_have_count(5)
+        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
+        center = min((point for point in drawing["points"] if point["role"] == "center"), key=lambda point: point["x"])
+        np.testing.assert_allclose((center["x"], center["y"]), at(4, 4), atol=0.04)

@@ -87,6 +87,12 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
         return last ? [{ point: last }] : [];
       },
     },
+    "arc-edge": {
+      full: 3,
+      next: ["Click where the round edge ends.", "Click a place on the edge, between its ends."],
+      show: (places) => [places.length < 3 ? polyline(places) : arcPath(...places)],
+      send: async (items) => { await command("sketch.arc_edge", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) }); return []; },
+    },
     round: { full: 1, show: () => [], send: async (items) => { await command("sketch.round", { place: sent(items[0]) }); return []; } },
   };
 
@@ -172,7 +178,12 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       look(event);
       if (!here.point && !free && sticks()) {
         const mine = name;
-        const found = await onEdge(here.place).catch(() => null);
+        let found = null;
+        try {
+          found = await onEdge(here.place);
+        } catch (problem) {
+          return say(problem.message, true);
+        }
         if (name !== mine) return undefined;
         if (found) here = { place: found, edge: true };
       }
