@@ -239,6 +239,28 @@ def _closer_parameter(control, x, y, t, rounds):
 
 
 @njit(cache=True)
+def cubic_distances(control, points, steps):
+    """Signed distances (n,) of points (n, 2) from a cubic: the nearest of its places at so many steps, then Newton's method."""
+    grid = np.empty((steps, 2))
+    for index in range(steps):
+        grid[index] = _cubic_at(control, index / (steps - 1))
+    out = np.empty(points.shape[0])
+    for index in range(points.shape[0]):
+        x, y = points[index, 0], points[index, 1]
+        best, nearest = 1e300, 0
+        for step in range(steps):
+            away = (grid[step, 0] - x) ** 2 + (grid[step, 1] - y) ** 2
+            if away < best:
+                best, nearest = away, step
+        t = _closer_parameter(control, x, y, nearest / (steps - 1), 3)
+        foot, ahead, behind = _cubic_at(control, t), _cubic_at(control, min(t + 1e-4, 1.0)), _cubic_at(control, max(t - 1e-4, 0.0))
+        off_x, off_y = x - foot[0], y - foot[1]
+        side = (ahead[0] - behind[0]) * off_y - (ahead[1] - behind[1]) * off_x
+        out[index] = math.copysign(math.hypot(off_x, off_y), side if side != 0 else 1.0)
+    return out
+
+
+@njit(cache=True)
 def _solve_small(normal, right, size):
     """Solve a small symmetric positive system in place (Gaussian elimination); the answer stands in ``right``."""
     for column in range(size):

@@ -278,10 +278,13 @@ def _without_needless(outline, pieces, tolerance, settings):
     """Pieces of which two neighbours became one cubic wherever that still stays within the tolerance with what lies beside it adjusted."""
     if outline.drawn or outline.clear or len(pieces) < 2 * BESIDE + 3:
         return pieces
-    index, stayed = 0, 0
+    count, index, stayed, refused = len(outline.points), 0, 0, set()
     while stayed < len(pieces) and len(pieces) >= 2 * BESIDE + 3:
-        merged = _pair_as_one(outline, _in_a_row(pieces[index:] + pieces[:index]), tolerance, settings)
+        turned = _in_a_row(pieces[index:] + pieces[:index])
+        pair = tuple(place % count for place in (turned[BESIDE][1], turned[BESIDE + 1][1], turned[BESIDE + 1][2]))
+        merged = None if pair in refused else _pair_as_one(outline, turned, tolerance, settings)
         if merged is None:
+            refused.add(pair)
             index, stayed = (index + 1) % len(pieces), stayed + 1
         else:
             pieces, index, stayed = merged, 0, 0
@@ -308,7 +311,7 @@ def _pair_as_one(outline, pieces, tolerance, settings):
     merged = _as_cubic(outline, one[1], other[2])
     run = [*before, merged, *after]
     closing = (GAP, run[-1][2], run[0][1] + count, None)
-    _, bad, (left, _) = _adjusted(outline, [*run, closing], LOCAL_SHARE * tolerance, settings)
+    _, bad, (left, _) = _adjusted(outline, [*run, closing], LOCAL_SHARE * tolerance, attrs.evolve(settings, free_rebreaks=2))
     return None if bad.max() >= 0 else [*left[:-1], *pieces[2 * BESIDE + 2:]]
 
 
@@ -948,13 +951,8 @@ def _signed_distance(points, curve):
         to_ends = np.minimum(np.hypot(*(points - first).T), np.hypot(*(points - last).T))
         return np.where(angle <= abs(curve.sweep), radial, to_ends)
     control = curve.pieces()[0]
-    grid = np.linspace(0, 1, max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3)))
-    t = grid[np.argmin(((bezier(control, grid)[None] - points[:, None]) ** 2).sum(axis=2), axis=1)]
-    t = np.array([compiled._closer_parameter(control, x, y, s, 3) for (x, y), s in zip(points, t)])
-    off = points - bezier(control, t)
-    ahead = bezier(control, np.minimum(t + 1e-4, 1)) - bezier(control, np.maximum(t - 1e-4, 0))
-    sign = np.sign(ahead[:, 0] * off[:, 1] - ahead[:, 1] * off[:, 0])
-    return np.where(sign == 0, 1, sign) * np.hypot(off[:, 0], off[:, 1])
+    steps = max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3))
+    return compiled.cubic_distances(control, np.ascontiguousarray(points, float), steps)
 
 
 def _leaving(outline, pieces, curves, smooth, tolerance, settings):
