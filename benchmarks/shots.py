@@ -76,7 +76,7 @@ def beside_a_card(page, address):
     time.sleep(6)
     page.locator("[data-stage-link=sketch]").click()
     page.wait_for_load_state("networkidle")
-    page.get_by_role("tab", name="Edit").click()
+    page.get_by_role("tab", name="View").click()
     page.locator("#tray .tool", has_text="Edge comb").click()
     time.sleep(2)
     page.screenshot(path=FOLDER / "comb.png")

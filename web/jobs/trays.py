@@ -44,9 +44,11 @@ TRAYS = {
             ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),
             ("remove", "Delete", "Click what should go; what hangs on it goes along."),
             ("construction", "Construction", "Click a curve to make it construction or outline."),
-            ("join", "Join ends", "Click the first loose end, then the second."),
-            ("fit", "Whole sketch", ""),
-            ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."))},
+            ("join", "Join", "Click the first loose end, then the second."),
+            ("trim", "Trim", "Click the part of a curve that should go, back to where it crosses others."),
+            ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
+            ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
+            ("fewer", "Drop point", "Click a spline near the point that should go; how far the curve moves is told."))},
         {"name": "Tie", "tools": (
             ("coincident", "Coincident", "Click two points that should be one place."),
             ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),
@@ -68,6 +70,9 @@ TRAYS = {
             ("radius", "Radius", "Click a circle or an arc."),
             ("diameter", "Diameter", "Click a circle or an arc."),
             ("angle", "Angle", "Click two lines."))},
+        {"name": "View", "tools": (
+            ("fit", "Whole sketch", ""),
+            ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."))},
     ),
     "solid": (
         {"name": "Shape", "tools": (

@@ -8,7 +8,7 @@ from jobs.actions import command
 from nomogon_core.errors import InputError, SketchError
 from nomogon_core.job import calibration_of
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
-from nomogon_core.sketch import edit, model
+from nomogon_core.sketch import edit, model, trim
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed, traced_u95
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
@@ -165,6 +165,38 @@ def round_edge(documents, *, place):
     sketch, _ = edit.add_circle(sketch, circle_found.center, circle_found.radius, u95=drawn.u95[0])
     _store(documents, sketch)
     return f"Circle of {format_length(2 * circle_found.radius)} mm on the picture's edge"
+
+
+def _cut(documents, change, told):
+    _store(documents, change.sketch)
+    return told, f"Gone with it: {', '.join(change.lost)}." if change.lost else ""
+
+
+@command("sketch.trim")
+def trim_curve(documents, *, name, place):
+    """Take away the part of a curve that was clicked, back to where it crosses others."""
+    return _cut(documents, trim.trim(_sketch(documents), name, _place(place)), "Curve trimmed")
+
+
+@command("sketch.extend")
+def extend_curve(documents, *, name, place):
+    """Carry a curve's loose end on to the next curve."""
+    return _cut(documents, trim.extend(_sketch(documents), name, _place(place)), "Curve carried on")
+
+
+@command("sketch.add_spline_point")
+def add_spline_point(documents, *, name, place):
+    """A point more on a spline."""
+    _store(documents, trim.add_spline_point(_sketch(documents), name, _place(place)))
+    return "Point added to the spline"
+
+
+@command("sketch.remove_spline_point")
+def remove_spline_point(documents, *, name, place):
+    """A point fewer on a spline; the note says how far the curve moved."""
+    sketch, off = trim.remove_spline_point(_sketch(documents), name, _place(place))
+    _store(documents, sketch)
+    return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
 
 
 @command("sketch.constrain")

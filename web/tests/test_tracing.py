@@ -9,6 +9,7 @@ from examples import samples
 from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
 from jobs.actions import documents_of, perform
+from nomogon_core.crossings import at
 from nomogon_core.reference.decode import linear_to_srgb
 from nomogon_core.sketch import model
 from web.tests.browser import Board, BrowserCase
@@ -131,7 +132,7 @@ class Tracing(BrowserCase):
         page.locator(f".hit[data-curve='{circle['id']}']").dispatch_event("click")
         expect(page.locator("#ask")).to_be_visible()
         page.keyboard.press("Enter")
-        page.get_by_role("tab", name="Edit").click()
+        page.get_by_role("tab", name="View").click()
         page.locator("#tray .tool", has_text="Edge comb").click()
         expect(page.locator(".comb")).to_have_count(1)
         expect(page.locator("#prompt")).to_contain_text("Edge to curve: rms 0.0")
@@ -142,6 +143,38 @@ class Tracing(BrowserCase):
         page.locator("#outlines").get_by_label("Tolerance").fill("0.2 mm")
         page.get_by_role("button", name="Trace again").click()
         expect(page.locator("#said")).to_contain_text("no constraint was lost", timeout=30_000)
+
+    def test_trimming_and_spline_points(self):
+        job = services.new_job(self.users[0], "Cross")
+        for one, other in (((0, 0), (40, 0)), ((30, -10), (30, 20)), ((4, 8), (12, 8))):
+            perform(job.pk, self.users[0], None, "sketch.line", {"start": list(one), "end": list(other), "free": True})
+        perform(job.pk, self.users[0], None, "sketch.spline", {"places": [[0, 30], [10, 36], [20, 28], [30, 32]]})
+        sketch = model.from_json(documents_of(job)["sketch"])
+        self.drive(self.trimming, job, next(sketch.geometry(name) for name, curve in sketch.curves.items() if curve.kind == "spline"))
+
+    def trimming(self, page, job, spline):
+        self.open(page, job, "sketch")
+        board = Board(page)
+
+        def curves():
+            return page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves")
+        page.get_by_role("tab", name="Edit").click()
+        page.keyboard.press("5")
+        board.click((37, 0))
+        board.click((30, -6))
+        expect(page.locator(".page")).to_have_attribute("data-version", "6")
+        self.assertEqual(len({point for curve in curves()[:2] for point in curve["points"]}), 3)
+        page.keyboard.press("6")
+        board.click((11.5, 8))
+        expect(page.locator(".page")).to_have_attribute("data-version", "7")
+        page.keyboard.press("7")
+        board.click(tuple(at(spline, 0.5)[0]))
+        expect(page.locator(".page")).to_have_attribute("data-version", "8")
+        self.assertEqual(len(next(curve for curve in curves() if curve["kind"] == "spline")["points"]), 13)
+        page.keyboard.press("8")
+        board.click((10, 36))
+        expect(page.locator("#said")).to_contain_text("The spline moved by at most")
+        page.keyboard.press("Escape")
 
     def test_edges_by_hand(self):
         view = plate_view()
@@ -156,23 +189,23 @@ class Tracing(BrowserCase):
         board = Board(page)
         left, low = (np.array(plate_view().center) * (1, -1) + (0, 359)) / 10
 
-        def at(x, y):
+        def laid(x, y):
             return left + x, low + y
         page.keyboard.press("7")
-        board.click(at(13.0, 11.0))
+        board.click(laid(13.0, 11.0))
         expect(page.locator(".hit[data-curve]")).to_have_count(1)
         page.keyboard.press("Escape")
         page.keyboard.press("6")
-        board.click(at(20, 0.2))
+        board.click(laid(20, 0.2))
         expect(page.locator("#prompt")).to_contain_text("Move along the edge")
-        page.mouse.move(*board.pixel(at(39.9, 9)))
+        page.mouse.move(*board.pixel(laid(39.9, 9)))
         expect(page.locator(".rubber")).to_have_count(1)
-        board.click(at(39.9, 10))
+        board.click(laid(39.9, 10))
         expect(page.locator(".hit[data-curve]")).to_have_count(3)
         page.keyboard.press("Escape")
         page.keyboard.press("1")
-        board.click(at(8, 24.3))
-        board.click(at(30, 23.8))
+        board.click(laid(8, 24.3))
+        board.click(laid(30, 23.8))
         expect(page.locator(".hit[data-curve]")).to_have_count(4)
         drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
         heights = [point["y"] for point in drawing["points"] if point["role"] == "end" and point["y"] > low + 20]
@@ -184,8 +217,8 @@ class Tracing(BrowserCase):
         expect(page.locator(".hit[data-curve]")).to_have_count(4)
         page.keyboard.press("8")
         for place in ((0.3, 4.4), (4.2, -0.2), (1.0, 1.4)):
-            board.click(at(*place))
+            board.click(laid(*place))
         expect(page.locator(".hit[data-curve]")).to_have_count(5)
         drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
         center = min((point for point in drawing["points"] if point["role"] == "center"), key=lambda point: point["x"])
-        np.testing.assert_allclose((center["x"], center["y"]), at(4, 4), atol=0.04)
+        np.testing.assert_allclose((center["x"], center["y"]), laid(4, 4), atol=0.04)

@@ -205,6 +205,12 @@ def match_region(regions, name):
     return best
 
 
+def _spot(place):
+    """A place in words, without a negative nought."""
+    x, y = (round(float(value), 1) + 0.0 for value in place)
+    return f"({x:.1f}, {y:.1f})"
+
+
 def find_findings(sketch):
     """Everything that keeps the curves from closing regions, worst first."""
     graph = _graph(sketch)
@@ -236,10 +242,10 @@ def _gaps(sketch, graph):
         paired |= {i, j}
         (first, a, _), (second, b, _) = loose[i], loose[j]
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        found.append(Finding("gap", f"Gap of {size:.2f} mm at ({middle[0]:.1f}, {middle[1]:.1f}): join the two ends.", middle, size, (first, second)))
+        found.append(Finding("gap", f"Gap of {size:.2f} mm at {_spot(middle)}: join the two ends.", middle, size, (first, second)))
     for index, (point, place, name) in enumerate(loose):
         if index not in paired:
-            found.append(Finding("loose end", f"The {sketch.curves[name].kind} ends loosely at ({place[0]:.1f}, {place[1]:.1f}).", place, 0.0, (point,)))
+            found.append(Finding("loose end", f"The {sketch.curves[name].kind} ends loosely at {_spot(place)}.", place, 0.0, (point,)))
     return found
 
 
@@ -251,7 +257,7 @@ def _crossings(sketch, graph):
     for index, line in enumerate(lines):
         if ends(graph.geometry[names[index]]) is not None and not line.is_simple and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]:
             place = line.interpolate(0.5, normalized=True)
-            found.append(Finding("crossing", f"A spline crosses itself near ({place.x:.1f}, {place.y:.1f}).", (place.x, place.y), 0.0, (names[index],)))
+            found.append(Finding("crossing", f"A spline crosses itself near {_spot((place.x, place.y))}.", (place.x, place.y), 0.0, (names[index],)))
     if not lines:
         return found
     for i, j in STRtree(lines).query(lines, predicate="intersects").T:
@@ -266,12 +272,12 @@ def _crossing_of(sketch, graph, pair, first, second):
     common = first.intersection(second)
     if common.length > 0.5 * min(first.length, second.length):
         middle = common.centroid
-        return [Finding("double", f"Two curves lie on each other near ({middle.x:.1f}, {middle.y:.1f}): take one away.", (middle.x, middle.y), 0.0, pair)]
+        return [Finding("double", f"Two curves lie on each other near {_spot((middle.x, middle.y))}: take one away.", (middle.x, middle.y), 0.0, pair)]
     away = [part for part in getattr(common, "geoms", [common])
             if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared)]
     if not away:
         return []
     place = away[0].centroid
     kinds = " and ".join(f"a {sketch.curves[name].kind}" for name in pair)
-    return [Finding("crossing", f"{kinds.capitalize()} cross at ({place.x:.1f}, {place.y:.1f}): trim them or join their ends there.",
+    return [Finding("crossing", f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: trim them or join their ends there.",
                     (place.x, place.y), 0.0, pair)]

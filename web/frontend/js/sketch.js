@@ -161,7 +161,18 @@ const CLICKS = {
     choose([]);
     await command("sketch.join", { first: ids[0], second: ids[1] });
   },
+  trim: (id, event) => onCurve("sketch.trim", id, event),
+  extend: (id, event) => onCurve("sketch.extend", id, event),
+  more: (id, event) => onCurve("sketch.add_spline_point", id, event, "spline"),
+  fewer: (id, event) => onCurve("sketch.remove_spline_point", id, event, "spline"),
 };
+
+/** A command on the curve that was clicked, or that has the point that was, and where. */
+function onCurve(name, id, event, kind) {
+  const curves = drawing.data.drawing.curves.filter((curve) => curve.id === id || curve.points.includes(id));
+  const curve = curves.find((one) => !kind || one.kind === kind) ?? curves[0];
+  return curve && command(name, { name: curve.id, place: board.at(event) });
+}
 
 const tray = startTray({
   resting: RESTING,
@@ -210,7 +221,7 @@ board.svg.addEventListener("click", (event) => {
   if (pens.active()) return pens.click(event);
   const id = things(event);
   if (WANTED[tool]) return id && tie(tool, id);
-  if (CLICKS[tool]) return CLICKS[tool](id);
+  if (CLICKS[tool]) return CLICKS[tool](id, event);
   if (!id) return choose([]);
   const ids = new Set(event.shiftKey ? drawing.chosen : []);
   ids.has(id) ? ids.delete(id) : ids.add(id);
