@@ -7,11 +7,12 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Line, length, sample
+from nomogon_core.geometry import Arc, Line, length, sample
 from nomogon_core.job import calibration_of
 from nomogon_core.mirroring import joints_of_one_half, tied_halves
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, measure, refreshed
+from nomogon_core.sketch.model import Constraint
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.fit import distances_from
 
@@ -22,6 +23,7 @@ FAR_COST = 1e6
 MOST_PLACES = 5
 MOST_NAMED = 4
 AXIS_OVERHANG = 0.08
+SLOT_U95S, SLOT_TURN = 1.5, math.radians(4.0)
 
 
 @attrs.frozen
@@ -52,32 +54,66 @@ def taken_in(sketch, outlines, trace):
     Returns:
         the sketch, and what came in, in words.
     """
-    sketch, names, joints = _added(sketch, outlines, trace)
-    sketch = _tied(sketch, names, joints)
+    sketch, names, ties = _added(sketch, outlines, trace)
+    sketch = _tied(sketch, names, ties)
     kinds = [curve.kind for curve in sketch.curves.values() if curve.origin == trace and not curve.construction]
     told = ", ".join(f"{kinds.count(kind)} {kind}{'s' if kinds.count(kind) > 1 else ''}" for kind in ("line", "arc", "circle", "spline") if kind in kinds)
-    return sketch, told
+    slots = sum(slot_ends(outline) is not None for outline in outlines)
+    return sketch, told + (f" ({slots} slot{'s' if slots > 1 else ''})" if slots else "")
+
+
+def slot_ends(outline):
+    """Places among its curves of the two round ends of a slot: two arcs of one radius within their uncertainties, each half a turn, and two lines between; else None."""
+    kinds = [type(curve) for curve in outline.curves]
+    if not outline.closed or kinds not in ([Line, Arc] * 2, [Arc, Line] * 2):
+        return None
+    first, second = (index for index, kind in enumerate(kinds) if kind is Arc)
+    one, other = outline.curves[first], outline.curves[second]
+    alike = abs(one.radius - other.radius) <= SLOT_U95S * math.hypot(outline.u95[first], outline.u95[second])
+    half = all(abs(abs(arc.sweep) - math.pi) < SLOT_TURN for arc in (one, other))
+    return (first, second) if alike and half else None
 
 
 def _added(sketch, outlines, trace):
-    names, joints = [], []
+    names, joints, slots = [], [], []
     for outline in outlines:
         sketch, own, pairs = edit.add_outline(sketch, outline.curves, outline.u95, origin=trace, closed=outline.closed)
+        round_ends = slot_ends(outline)
+        if round_ends:
+            slots.append(tuple(own[index] for index in round_ends))
         if outline.axis:
             sketch = edit.set_construction(sketch, own, True)
         names += own
         joints += pairs
-    return sketch, names, joints
+    return sketch, names, _Ties(tuple(joints), tuple(slots))
 
 
-def _tied(sketch, names, joints):
-    """The solved sketch with what relates new curves: their halves about their axis, if there is one, and their smooth joints, as far as these can be met together."""
+@attrs.frozen
+class _Ties:
+    """Pairs of new curves that could be related: those that follow one another, and the round ends of slots."""
+
+    joints: tuple
+    slots: tuple
+
+    def renamed(self, name_of):
+        """With other names for some curves."""
+        return _Ties(*(tuple(tuple(name_of.get(name, name) for name in pair) for pair in pairs) for pairs in (self.joints, self.slots)))
+
+
+def _tied(sketch, names, ties):
+    """The solved sketch with what relates new curves: slots, halves about their axis, if there is one, and smooth joints, as far as these can be met together."""
     axis = next((name for name in names if sketch.curves[name].construction), None)
+    there = {frozenset(item.of) for item in sketch.constraints.values() if item.kind == "equal"}
+    with_slots = sketch
+    for pair in ties.slots:
+        if frozenset(pair) not in there:
+            with_slots, _ = edit.add_constraint(with_slots, Constraint("equal", pair, source="traced"))
     if axis is not None:
-        solution = solve(tied_halves(sketch, [name for name in names if name != axis], axis))
-        if solution.solved:
-            return tied_joints(solution.sketch, joints_of_one_half(sketch, joints, axis))
-    return tied_joints(sketch, joints)
+        with_slots = tied_halves(with_slots, [name for name in names if name != axis], axis)
+    solution = solve(with_slots)
+    if not solution.solved:
+        return tied_joints(sketch, ties.joints)
+    return tied_joints(solution.sketch, ties.joints if axis is None else joints_of_one_half(sketch, ties.joints, axis))
 
 
 def tied_joints(sketch, joints):
@@ -124,7 +160,7 @@ def traced_again(sketch, outlines, trace):
         TraceError: the dimensions set by hand cannot be met with the new curves.
     """
     old = [name for name, curve in sketch.curves.items() if curve.origin == trace]
-    fresh, names, joints = _added(sketch, outlines, trace)
+    fresh, names, ties = _added(sketch, outlines, trace)
     pairs = _matched(fresh, old, names)
     place_of, point_of = dict(fresh.points), {}
     for before, after in pairs.items():
@@ -156,7 +192,7 @@ def traced_again(sketch, outlines, trace):
     if not solution.solved:
         raise TraceError("The sketch's constraints and the dimensions set by hand do not go together with the new outlines, so the trace was left as it was. "
                          "Loosen one of these dimensions, or add the outlines as a trace of their own.")
-    tied = _tied(result, [name_of.get(name, name) for name in names], [tuple(name_of.get(name, name) for name in pair) for pair in joints])
+    tied = _tied(result, [name_of.get(name, name) for name in names], ties.renamed(name_of))
     return TracedAgain(refreshed(tied if solve(tied).solved else solution.sketch), len(pairs), len(names) - len(pairs), lost)
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from core.tests.specimens import camera, drawn, light_of
 from examples import parts
-from examples.render import hole, part_coverage, photograph, rounded_polygon
+from examples.render import hole, part_coverage, photograph, rounded_polygon, slot
 from nomogon_core import tracing, underhand
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.errors import InputError, TraceError
@@ -295,6 +295,16 @@ class Again(unittest.TestCase):
         self.assertEqual(set(done.sketch.constraints), set(self.sketch.constraints))
         self.assertAlmostEqual(done.sketch.geometry(done.sketch.constraints["k900"].of[0]).radius, 2.5)
         self.assertIn("no constraint was lost", done.sentence())
+
+    def test_a_slot_is_known_as_one_and_its_ends_are_equal(self):
+        sketch, told = tracing.taken_in(Sketch(), self.outlines, "t1")
+        self.assertIn("(1 slot)", told)
+        equals = [item for item in sketch.constraints.values() if item.kind == "equal"]
+        self.assertEqual([{sketch.curves[name].kind for name in item.of} for item in equals], [{"arc"}])
+        uneven = tracing.Outlines((*slot((0, 0), 20, 4)[:3], Arc((-10, 0), 4.0, math.pi / 2, 2.0)), [0.02] * 4)
+        self.assertIsNone(tracing.slot_ends(uneven))
+        again = tracing.traced_again(sketch, self.moved((0.05, -0.03)), "t1")
+        self.assertEqual(len([item for item in again.sketch.constraints.values() if item.kind == "equal"]), 1)
 
     def test_what_goes_is_named(self):
         done = tracing.traced_again(self.sketch, self.outlines[:1] + self.outlines[2:], "t1")
