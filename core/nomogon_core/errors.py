@@ -28,6 +28,10 @@ class SketchError(InputError):
     """A sketch cannot be changed as asked."""
 
 
+class NotNeededError(SketchError):
+    """A constraint that already follows from others."""
+
+
 class OperationError(InputError):
     """An operation of the Build sheet cannot be carried out; the solid before it stands."""
 

@@ -1,5 +1,7 @@
 """The demo jobs of Fennel Lane Apiary Works, made through the same commands that a user's clicks send."""
 
+from contextlib import suppress
+
 from django.contrib.auth import get_user_model
 from django.db import transaction
 from django.utils import timezone
@@ -9,6 +11,7 @@ from jobs.actions import documents_of, perform
 from jobs.frame import refresh_summary
 from jobs.models import Blob, Job, Member
 from jobs.services import job_from_picture
+from nomogon_core.errors import NotNeededError
 from nomogon_core.reference.decode import decode
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.sketch import model
@@ -30,6 +33,11 @@ class Demo:
 
     def do(self, command, /, **arguments):
         return perform(self.job.pk, self.user, None, command, arguments)
+
+    def tie(self, kind, of):
+        """A constraint, unless it follows from others already."""
+        with suppress(NotNeededError):
+            self.do("sketch.constrain", kind=kind, of=of)
 
     def sketch(self):
         return model.from_json(documents_of(self.job)["sketch"])
@@ -96,10 +104,9 @@ def _latch_plate(user):
     demo.known("Overall length", (0, 16), (84, 16), "84.00 mm")
     demo.known("Overall height", (25, 0), (25, 46), "46 mm")
     demo.trace()
-    for name in demo.find("line", _level(0)):
-        demo.do("sketch.constrain", kind="horizontal", of=[name])
-    for name in demo.find("line", _level(1)):
-        demo.do("sketch.constrain", kind="vertical", of=[name])
+    for way, kind in enumerate(("horizontal", "vertical")):
+        for name in demo.find("line", _level(way)):
+            demo.tie(kind, [name])
     holes = demo.find("circle", lambda circle: circle.radius < 4)
     demo.do("sketch.constrain", kind="equal", of=holes)
     demo.dimension("Hole diameter", "diameter", [holes[0]], "3/16 in")

@@ -98,7 +98,7 @@ class FromAPhotoToAPlate(BrowserCase):
         page.get_by_role("button", name="Equal", exact=False).click()
         board.click((12 + 2.38, 34))
         board.click((70 + 2.38, 16))
-        free = "33 degrees of freedom"
+        free = "32 degrees of freedom"
         expect(page.locator("#note")).to_have_text(free)
         page.keyboard.press("Escape")
         board.drag((70, 16), (72, 18))

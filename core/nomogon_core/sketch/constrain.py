@@ -2,7 +2,7 @@
 
 import attrs
 
-from nomogon_core.errors import SketchError
+from nomogon_core.errors import NotNeededError, SketchError
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, refreshed
@@ -35,7 +35,7 @@ def constrain(sketch, constraint):
     told = dependence(solution.sketch, name)
     if told.dependent:
         if not constraint.is_dimension:
-            raise SketchError(f"{constraint.kind.capitalize()} is not needed: it already follows from {_list(solution.sketch, told.among)}.")
+            raise NotNeededError(f"{constraint.kind.capitalize()} is not needed: it already follows from {_list(solution.sketch, told.among)}.")
         reference = attrs.evolve(constraint, driving=False)
         changed, name = edit.add_constraint(sketch, reference)
         return Change(refreshed(changed), f"{constraint.name} only reads: it already follows from {_list(changed, told.among)}.", name)

@@ -1,7 +1,7 @@
 // The Ledger, Next and the history buttons: filtering, typing over, and keeping up with changes.
 
 import htmx from "htmx.org";
-import { address, command, history, say, setVersion, stage } from "./talk.js";
+import { address, command, history, say, setVersion, stage, version } from "./talk.js";
 
 const wanted = { text: "", sources: new Set() };
 
@@ -20,6 +20,32 @@ function filter() {
 /** Load the Ledger, the stage line and Next anew. */
 export const refresh = () => htmx.ajax("get", address(`panel/${stage}`), { target: "#panel", swap: "innerHTML" });
 
+/** While a number is being typed over or is on its way to the server, a new Ledger waits, so that nothing typed and no answer is lost. */
+function waitForTyping() {
+  let typing = null;
+  let sent = 0;
+  let late = false;
+  const isRefresh = (detail) => detail.pathInfo.requestPath.includes("/panel/");
+  const catchUp = () => {
+    if (late) refresh();
+  };
+  document.addEventListener("input", (event) => { if (event.target.matches("#panel [data-row] input")) typing = event.target; });
+  document.addEventListener("change", (event) => { if (event.target === typing) typing = null; });
+  document.addEventListener("focusout", (event) => {
+    if (event.target !== typing) return;
+    typing = null;
+    catchUp();
+  });
+  document.body.addEventListener("nomogon:problem", catchUp);
+  document.body.addEventListener("htmx:configRequest", ({ detail }) => { if (detail.parameters.row) detail.parameters.version = version(); });
+  document.body.addEventListener("htmx:beforeRequest", ({ detail }) => { if (!isRefresh(detail)) sent += 1; });
+  document.body.addEventListener("htmx:afterRequest", ({ detail }) => { if (!isRefresh(detail)) sent -= 1; });
+  document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    late = isRefresh(detail) && (Boolean(typing?.isConnected) || sent > 0);
+    if (late) detail.shouldSwap = false;
+  });
+}
+
 /** Mark the Ledger rows of what is chosen on the Board. @param {string[]} ids */
 export function mark(ids) {
   for (const row of document.querySelectorAll("[data-row]")) row.classList.toggle("sel", ids.includes(row.dataset.row));
@@ -27,6 +53,7 @@ export function mark(ids) {
 
 /** Start following the page. @param {{ takeTool?: (name: string) => void, onRow?: (id: string) => void }} hooks */
 export function startPanel({ takeTool, onRow } = {}) {
+  waitForTyping();
   document.addEventListener("input", (event) => {
     if (!event.target.matches("[data-filter]")) return;
     wanted.text = event.target.value.trim().toLowerCase();
