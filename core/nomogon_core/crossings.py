@@ -52,7 +52,8 @@ def _rough(curve):
     """A fine polyline of a curve."""
     line = sample(curve, LEAST_CHORD_MM)
     reach = float(np.ptp(line, axis=0).max())
-    return sample(curve, max(CHORD_SHARE * reach, LEAST_CHORD_MM))
+    line = sample(curve, max(CHORD_SHARE * reach, LEAST_CHORD_MM))
+    return np.vstack([line, line[:1]]) if isinstance(curve, Circle) else line
 
 
 def crossings(curve, other):
@@ -72,6 +73,8 @@ def crossings(curve, other):
         t = nearest(curve, place)
         if math.dist(at(curve, t)[0], place) < TOUCHING_MM:
             found.append(t)
+    if isinstance(curve, Circle):
+        found = [0.0 if 1.0 - t < SAME_PARAMETER else t for t in found]
     apart = []
     for t in sorted(found):
         if not apart or t - apart[-1] > SAME_PARAMETER:
@@ -87,10 +90,16 @@ def _made_exact(curve, other, t, s):
             return None
         step = np.linalg.solve(system, there - here)
         t, s = t + step[0], s + step[1]
-        if np.hypot(*(at(curve, min(max(t, 0.0), span(curve)))[0] - at(other, min(max(s, 0.0), span(other)))[0])) < CLOSE_MM:
-            inside = -1e-9 <= t <= span(curve) + 1e-9 and -1e-9 <= s <= span(other) + 1e-9
-            return min(max(t, 0.0), span(curve)) if inside else None
+        t_on, s_on = _on_curve(curve, t), _on_curve(other, s)
+        if np.hypot(*(at(curve, t_on)[0] - at(other, s_on)[0])) < CLOSE_MM:
+            past = max(abs(t_on - t) * (not isinstance(curve, Circle)), abs(s_on - s) * (not isinstance(other, Circle)))
+            return t_on if past < 1e-9 else None
     return None
+
+
+def _on_curve(curve, t):
+    """A parameter brought onto the curve: round a circle, else to the nearer end."""
+    return t % 1.0 if isinstance(curve, Circle) else min(max(t, 0.0), span(curve))
 
 
 def part(curve, first, last):

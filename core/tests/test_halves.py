@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.tests.specimens import light_of
-from core.tests.test_tracing import SCALE, calibrated, plate_view
+from core.tests.test_tracing import calibrated, plate_view
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, closed_area, end_directions, outline_points

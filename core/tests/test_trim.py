@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from nomogon_core.crossings import at, crossings, part, span
@@ -21,6 +21,8 @@ PLACE = st.floats(-20, 20)
 class Crossings(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
     @given(st.tuples(PLACE, PLACE), st.floats(0.5, 15), st.floats(0, 6.2), st.floats(-14, 14))
+    @example((0.0, 0.0), 1.0, 0.0, -1.9e-212)
+    @example((3.0, 2.0), 5.0, 0.0, 0.0)
     def test_a_line_through_a_circle(self, center, radius, angle, off):
         """Chord of a circle: two crossings at half its length from its middle, none where the line passes by (any geometry text)."""
         way = np.array([math.cos(angle), math.sin(angle)])

@@ -50,6 +50,9 @@ class FitSettings:
         corner_window_px: length of the lines whose directions are compared there.
         skip_px: rounded-off length next to a corner that does not count for recognition; longest_skip_px next to an acute one.
         rounding_px: half the width below which the lens closes an acute corner.
+        recession_px: how far the lens draws the tip of a right angle back at most, more at an acute one; least_recession_px at any joint.
+        clear_detection: contours recognised at up to so many times least_detection_px are clear: their sides can be carried on past a corner.
+        free_tip_px, free_skip_px: in the place of recession and skip_px on other free-form outlines, whose corners are taken as they stand.
         smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
         feature_px, drawn_share: where lines and arcs of at least that length make up that share of the outline, they stay.
@@ -57,7 +60,7 @@ class FitSettings:
         division_px: shorter ones may be broken up into parts about this long.
         stretches: shares of the tolerance that are tried one after the other, since the joint adjustment gains some of it back.
         leash_px: how far a joint may move before the points are shared out anew between its pieces.
-        rebreaks: how often that is done at most; halvings: how often pieces that leave the contour are halved.
+        rebreaks: how often that is done at most, free_rebreaks on free-form outlines that are not clear; halvings: how often pieces that leave the contour are halved.
         candidates, cubic_candidates: how many places are tried around a contour.
     """
 
@@ -113,7 +116,12 @@ class FittedOutline:
 
 @attrs.frozen
 class _Outline:
-    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners."""
+    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners.
+
+    Attributes:
+        drawn: nearly all of it was recognised as lines and arcs; clear: it hardly wobbles.
+        sure_tip_px: how far beyond the contour a corner may be whatever its sides.
+    """
 
     points: np.ndarray
     arc_lengths: np.ndarray
@@ -316,9 +324,9 @@ def _pair_as_one(outline, pieces, tolerance, settings):
 
 
 def _is_corner(outline, place):
-    """Whether a place is a corner that stays one; in an outline that is not clear a weak one may be noise."""
+    """Whether a place is a corner that stays one in an outline that is not clear, where a weak one may be noise."""
     place %= len(outline.points)
-    return place in outline.corners and (outline.clear or outline.corner_strength[place] > WEAK_CORNER)
+    return place in outline.corners and outline.corner_strength[place] > WEAK_CORNER
 
 
 def _as_cubic(outline, first, last):
@@ -659,7 +667,7 @@ def _free_of(marked, low, high):
     return passed[high] - passed[low] == 0
 
 
-def _adjusted(outline, pieces, tolerance, settings, sharp=frozenset()):
+def _adjusted(outline, pieces, tolerance, settings):
     """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came from."""
     if len(pieces) == 1:
         kind, first, last, control = pieces[0]
@@ -668,7 +676,7 @@ def _adjusted(outline, pieces, tolerance, settings, sharp=frozenset()):
         middle = (first + last) // 2
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
     for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
-        state = _start_state(outline, pieces, settings, sharp)
+        state = _start_state(outline, pieces, settings)
         x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
                                     settings.tangent_weight_px, 4, settings.leash_px)
         moved = _rebroken(outline, pieces, x[:2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
@@ -829,7 +837,7 @@ def _joint_place(before, after, primitive_before, primitive_after, start):
     return place if math.dist(place, start) < 4 else start
 
 
-def _start_state(outline, pieces, settings, sharp):
+def _start_state(outline, pieces, settings):
     points, count, number = outline.points, len(outline.points), len(pieces)
     primitives = _primitives(outline, pieces, settings)
     corners = set(outline.corners.tolist())
@@ -845,7 +853,7 @@ def _start_state(outline, pieces, settings, sharp):
         second = _direction(outline, piece, primitives[index], start, True)
         kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
         bound = settings.smooth_degrees if CUBIC not in (piece[0], before[0]) else settings.free_smooth_degrees
-        smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8) and index not in sharp
+        smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
         joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
     columns, extra, data, data_start = [], [], [], [0]
     at = 2 * number

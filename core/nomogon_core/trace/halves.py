@@ -190,9 +190,10 @@ def _with_image(half, tolerance):
         half[0] = _square(half[0])
     if joined[1] is None:
         half[-1] = reverse(_square(reverse(half[-1])))
-    inner = half[bool(joined[0]):len(half) - bool(joined[1])]
+    inner = half[joined[0] is not None:len(half) - (joined[1] is not None)]
     images = [reverse(_mirrored(curve)) for curve in reversed(inner)]
-    return tuple([*([joined[0]] if joined[0] else []), *inner, *([reverse(joined[1])] if joined[1] else []), *images])
+    first, last = ([curve] if curve is not None else [] for curve in (joined[0], joined[1] and reverse(joined[1])))
+    return (*first, *inner, *last, *images)
 
 
 def _is_square(curve):
