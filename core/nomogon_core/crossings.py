@@ -7,7 +7,7 @@ from shapely.geometry import LineString
 
 from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, bezier_derivative, ends, sample
 
-CHORD_SHARE = 1e-4
+CHORD_SHARE = 1e-5
 LEAST_CHORD_MM = 1e-4
 CLOSE_MM = 1e-7
 TOUCHING_MM = 1e-5
