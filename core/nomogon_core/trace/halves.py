@@ -109,28 +109,23 @@ def _out_of_frame(axis, points):
 
 def _placed(curve, axis):
     """A curve of the frame in the plane."""
-    def place(point):
-        return tuple(_out_of_frame(axis, [point])[0])
+    return _moved(curve, lambda point: tuple(_out_of_frame(axis, [point])[0]), turn=axis.angle)
+
+
+def _mirrored(curve):
+    """The image of a curve of the frame."""
+    return _moved(curve, lambda point: (point[0], -point[1]), sense=-1)
+
+
+def _moved(curve, place, *, turn=0.0, sense=1):
+    """A curve under a rigid motion of places, which turns angles and, with sense -1, runs them backwards."""
     if isinstance(curve, Line):
         return Line(place(curve.start), place(curve.end))
     if isinstance(curve, Spline):
         return Spline([place(point) for point in curve.points])
     if isinstance(curve, Circle):
         return Circle(place(curve.center), curve.radius)
-    return Arc(place(curve.center), curve.radius, curve.start_angle + axis.angle, curve.sweep)
-
-
-def _mirrored(curve):
-    """The image of a curve of the frame."""
-    def image(point):
-        return (point[0], -point[1])
-    if isinstance(curve, Line):
-        return Line(image(curve.start), image(curve.end))
-    if isinstance(curve, Spline):
-        return Spline([image(point) for point in curve.points])
-    if isinstance(curve, Circle):
-        return Circle(image(curve.center), curve.radius)
-    return Arc(image(curve.center), curve.radius, -curve.start_angle, -curve.sweep)
+    return Arc(place(curve.center), curve.radius, sense * curve.start_angle + turn, sense * curve.sweep)
 
 
 def _crossing(points, average, noise_px, fit):
