@@ -25,7 +25,7 @@ from benchmarks.specimens import FREE, LINES_AND_ARCS
 from examples.render import Camera, photograph
 from launch.places import ROOT
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, end_directions, ends, length, outline_points, sample
+from nomogon_core.geometry import CLOSED, Arc, Circle, Ellipse, Line, Spline, closed_area, end_directions, ends, length, moved, outline_points, sample
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.reference.decode import decode
 from nomogon_core.trace.outlines import TraceSettings, outlines_of, trace
@@ -85,16 +85,7 @@ def _in_pixels(outlines, camera):
     """True outlines under a straight camera, as curves in pixels with y down."""
     def place(point):
         return tuple(camera.to_px([point])[0])
-
-    def moved(curve):
-        if isinstance(curve, Line):
-            return Line(place(curve.start), place(curve.end))
-        if isinstance(curve, Spline):
-            return Spline([place(point) for point in curve.points])
-        if isinstance(curve, Circle):
-            return Circle(place(curve.center), curve.radius * camera.scale)
-        return Arc(place(curve.center), curve.radius * camera.scale, -(curve.start_angle + camera.angle), -curve.sweep)
-    return tuple(tuple(moved(curve) for curve in curves) for curves in outlines)
+    return tuple(tuple(moved(curve, place, scale=camera.scale, turn=-camera.angle, sense=-1) for curve in curves) for curves in outlines)
 
 
 def made_up(name, outlines, scale, *, free, **light):
@@ -170,17 +161,7 @@ def our_trace(picture, tolerance_px):
 def _to_px(curves, fit, scale):
     def place(point):
         return tuple(fit.to_px([point])[0])
-    moved = []
-    for curve in curves:
-        if isinstance(curve, Line):
-            moved.append(Line(place(curve.start), place(curve.end)))
-        elif isinstance(curve, Spline):
-            moved.append(Spline([place(point) for point in curve.points]))
-        elif isinstance(curve, Circle):
-            moved.append(Circle(place(curve.center), curve.radius * scale))
-        else:
-            moved.append(Arc(place(curve.center), curve.radius * scale, -curve.start_angle, -curve.sweep))
-    return tuple(moved)
+    return tuple(moved(curve, place, scale=scale, sense=-1) for curve in curves)
 
 
 def _turns_left(points):
@@ -272,11 +253,11 @@ def _covers(curve, points):
 
 def corner_error(picture, found):
     """Largest distance in pixels from a true sharp corner to the nearest joint."""
-    joints = np.array([ends(curve)[0] for curves in found for curve in curves if not isinstance(curve, Circle)])
+    joints = np.array([ends(curve)[0] for curves in found for curve in curves if not isinstance(curve, CLOSED)])
     worst = 0.0
     for curves in picture.truth:
         for before, after in zip((curves[-1], *curves[:-1]), curves):
-            if not isinstance(after, Circle) and _kink(before, after) > 30:
+            if not isinstance(after, CLOSED) and _kink(before, after) > 30:
                 worst = max(worst, float(np.hypot(*(joints - ends(after)[0]).T).min()) if len(joints) else math.inf)
     return worst
 
@@ -288,7 +269,7 @@ def _kink(before, after):
 def kinks(found):
     """Joints that turn between the two limits: neither smooth nor a corner."""
     low, high = KINKS_DEGREES
-    return sum(low < _kink(before, after) < high for curves in found if not isinstance(curves[0], Circle)
+    return sum(low < _kink(before, after) < high for curves in found if not isinstance(curves[0], CLOSED)
                for before, after in zip((curves[-1], *curves[:-1]), curves))
 
 
@@ -322,7 +303,7 @@ def one_picture(picture):
     lines = truth_lines(picture, mask)
     largest, mean = deviation(found, lines)
     circles, all_circles, long_ones, all_others = recognised(picture, found)
-    kinds = " ".join(f"{kind.__name__[0]}{sum(isinstance(curve, kind) for curves in found for curve in curves)}" for kind in (Line, Arc, Circle, Spline))
+    kinds = " ".join(f"{kind.__name__[0]}{sum(isinstance(curve, kind) for curves in found for curve in curves)}" for kind in (Line, Arc, Circle, Ellipse, Spline))
     told = f"circles {circles}/{all_circles}, lines and arcs {long_ones}/{all_others}, corner {corner_error(picture, found):.2f} px, " if picture.truth else ""
     print(f"{picture.name}\n   ours at {OUR_TOLERANCE_PX} px  {segments(found):4d} segments ({kinds}), max {largest:.3f}, mean {mean:.3f} px, {told}kinks {kinks(found)}, {seconds:.2f} s", flush=True)
     others, ratios = [], []

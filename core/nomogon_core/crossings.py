@@ -5,7 +5,7 @@ import math
 import numpy as np
 from shapely.geometry import LineString
 
-from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, bezier_derivative, ends, sample
+from nomogon_core.geometry import CLOSED, Arc, Circle, Ellipse, Line, Spline, bezier, bezier_derivative, ends, sample
 
 CHORD_SHARE = 1e-5
 LEAST_CHORD_MM = 1e-4
@@ -30,6 +30,9 @@ def at(curve, t):
         index = min(max(int(t), 0), len(pieces) - 1)
         local = np.array([t - index])
         return bezier(pieces[index], local)[0], bezier_derivative(pieces[index], local)[0]
+    if isinstance(curve, Ellipse):
+        place, quarter_on = curve.at([2 * math.pi * t, 2 * math.pi * t + math.pi / 2])
+        return place, 2 * math.pi * (quarter_on - np.array(curve.center))
     first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
     angle = first + t * sweep
     spoke = curve.radius * np.array([math.cos(angle), math.sin(angle)])
@@ -53,7 +56,7 @@ def _rough(curve):
     line = sample(curve, LEAST_CHORD_MM)
     reach = float(np.ptp(line, axis=0).max())
     line = sample(curve, max(CHORD_SHARE * reach, LEAST_CHORD_MM))
-    return np.vstack([line, line[:1]]) if isinstance(curve, Circle) else line
+    return np.vstack([line, line[:1]]) if isinstance(curve, CLOSED) else line
 
 
 def crossings(curve, other):
@@ -73,7 +76,7 @@ def crossings(curve, other):
         t = nearest(curve, place)
         if math.dist(at(curve, t)[0], place) < TOUCHING_MM:
             found.append(t)
-    if isinstance(curve, Circle):
+    if isinstance(curve, CLOSED):
         found = [0.0 if 1.0 - t < SAME_PARAMETER else t for t in found]
     apart = []
     for t in sorted(found):
@@ -92,14 +95,14 @@ def _made_exact(curve, other, t, s):
         t, s = t + step[0], s + step[1]
         t_on, s_on = _on_curve(curve, t), _on_curve(other, s)
         if np.hypot(*(at(curve, t_on)[0] - at(other, s_on)[0])) < CLOSE_MM:
-            past = max(abs(t_on - t) * (not isinstance(curve, Circle)), abs(s_on - s) * (not isinstance(other, Circle)))
+            past = max(abs(t_on - t) * (not isinstance(curve, CLOSED)), abs(s_on - s) * (not isinstance(other, CLOSED)))
             return t_on if past < 1e-9 else None
     return None
 
 
 def _on_curve(curve, t):
-    """A parameter brought onto the curve: round a circle, else to the nearer end."""
-    return t % 1.0 if isinstance(curve, Circle) else min(max(t, 0.0), span(curve))
+    """A parameter brought onto the curve: round a closed curve, else to the nearer end."""
+    return t % 1.0 if isinstance(curve, CLOSED) else min(max(t, 0.0), span(curve))
 
 
 def part(curve, first, last):

@@ -1,4 +1,4 @@
-"""Plane curves that every room shares: lines, arcs, circles and chains of cubic Bézier pieces.
+"""Plane curves that every room shares: lines, arcs, circles, ellipses and chains of cubic Bézier pieces.
 
 All curves are immutable; points are (x, y) tuples in one length unit, angles are radians counted from
 the x axis toward the y axis. An arc runs from ``start_angle`` by ``sweep``, positive toward y.
@@ -9,6 +9,7 @@ from functools import singledispatch
 
 import attrs
 import numpy as np
+from scipy.special import ellipe
 
 GAUSS_X, GAUSS_W = np.polynomial.legendre.leggauss(8)
 GAUSS_T, GAUSS_W = (GAUSS_X + 1) / 2, GAUSS_W / 2
@@ -43,6 +44,24 @@ class Circle:
 
 
 @attrs.frozen
+class Ellipse:
+    """A full ellipse: centre, both semi-axes, and the angle of the first one."""
+
+    center: tuple = attrs.field(converter=_point)
+    semi_axes: tuple = attrs.field(converter=_point)
+    angle: float = attrs.field(converter=float)
+
+    def at(self, angles):
+        """Points (n, 2) at eccentric angles (n,), counted from the first semi-axis."""
+        (a, b), turn = self.semi_axes, np.array([math.cos(self.angle), math.sin(self.angle)])
+        angles = np.asarray(angles, float)[:, None]
+        return np.array(self.center) + a * np.cos(angles) * turn + b * np.sin(angles) * np.array([-turn[1], turn[0]])
+
+
+CLOSED = (Circle, Ellipse)
+
+
+@attrs.frozen
 class Spline:
     """A chain of cubic Bézier pieces; 3k+1 control points, every third one lies on the curve."""
 
@@ -73,7 +92,7 @@ def bezier_derivative(control, t):
 
 @singledispatch
 def ends(curve):
-    """Start and end point; None for a closed circle."""
+    """Start and end point; None for a closed circle or ellipse."""
     raise TypeError(f"not a curve: {curve!r}")
 
 
@@ -90,6 +109,11 @@ def _(curve: Arc):
 
 @ends.register
 def _(curve: Circle):
+    return None
+
+
+@ends.register
+def _(curve: Ellipse):
     return None
 
 
@@ -127,6 +151,12 @@ def _(curve: Circle, chord):
 
 
 @sample.register
+def _(curve: Ellipse, chord):
+    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(*curve.semi_axes, 1e-12), 1.0)))
+    return curve.at(np.linspace(0, 2 * math.pi, max(9, math.ceil(2 * math.pi / max(step, 1e-3)) + 1)))
+
+
+@sample.register
 def _(curve: Spline, chord):
     parts = [np.asarray(curve.points[:1])]
     for control in curve.pieces():
@@ -155,6 +185,12 @@ def _(curve: Arc):
 @length.register
 def _(curve: Circle):
     return 2 * math.pi * curve.radius
+
+
+@length.register
+def _(curve: Ellipse):
+    a, b = max(curve.semi_axes), min(curve.semi_axes)
+    return 4 * a * float(ellipe(1 - (b / a) ** 2)) if a > 0 else 0.0
 
 
 @length.register
@@ -192,6 +228,11 @@ def _(curve: Circle):
 
 
 @signed_area.register
+def _(curve: Ellipse):
+    return math.pi * curve.semi_axes[0] * curve.semi_axes[1]
+
+
+@signed_area.register
 def _(curve: Spline):
     total = 0.0
     for control in curve.pieces():
@@ -221,10 +262,28 @@ def _(curve: Spline):
     return Spline(curve.points[::-1])
 
 
+def moved(curve, place, *, scale=1.0, turn=0.0, sense=1):
+    """A curve under a similarity of the plane.
+
+    Args:
+        place: function from a point to its place.
+        scale, turn: by which it stretches lengths and turns angles; sense: -1 if it mirrors, the turn coming after the mirroring in the x axis.
+    """
+    if isinstance(curve, Line):
+        return Line(place(curve.start), place(curve.end))
+    if isinstance(curve, Spline):
+        return Spline([place(point) for point in curve.points])
+    if isinstance(curve, Circle):
+        return Circle(place(curve.center), curve.radius * scale)
+    if isinstance(curve, Ellipse):
+        return Ellipse(place(curve.center), np.multiply(curve.semi_axes, scale), sense * curve.angle + turn)
+    return Arc(place(curve.center), curve.radius * scale, sense * curve.start_angle + turn, sense * curve.sweep)
+
+
 @singledispatch
 def end_directions(curve):
     """Unit directions of travel (2, 2) at start and end."""
-    raise TypeError(f"a circle has no ends: {curve!r}")
+    raise TypeError(f"a closed curve has no ends: {curve!r}")
 
 
 def _unit(vector):

@@ -46,7 +46,10 @@ def tied_halves(sketch, names, axis):
     pairs, on_axis = images(sketch, names, axis)
     curves = {name: sketch.curves[name] for name in names}
     centers = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "arc"}
-    wanted = [Constraint("symmetric", (one, other, axis), source="traced") for one, other in pairs.items() if one not in centers]
+    ovals = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "ellipse"}
+    of_ovals = {point for name in ovals.values() for point in curves[name].points}
+    wanted = [Constraint("symmetric", (one, other, axis), source="traced") for one, other in pairs.items() if one not in centers and one not in of_ovals]
+    wanted += [Constraint("symmetric", (ovals[one], ovals[other], axis), source="traced") for one, other in pairs.items() if one in ovals]
     wanted += [Constraint("on curve", (point, axis), source="traced") for point in on_axis if point not in centers]
     by_center = {curve.points[0]: name for name, curve in curves.items() if curve.kind in ("arc", "circle")}
     wanted += [Constraint("equal", (by_center[one], by_center[other]), source="traced") for one, other in pairs.items() if one in by_center and other in by_center]

@@ -7,14 +7,14 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Line, length, sample
+from nomogon_core.geometry import Arc, Line, bounds, length, moved, sample
 from nomogon_core.job import calibration_of
 from nomogon_core.mirroring import joints_of_one_half, tied_halves
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, measure, refreshed
-from nomogon_core.sketch.model import Constraint
+from nomogon_core.sketch.model import ROUND, Constraint
 from nomogon_core.sketch.solve import solve
-from nomogon_core.trace.fit import distances_from
+from nomogon_core.trace.distances import distances_from
 
 SAME_CURVE_SHARE = 0.25
 LEAST_REACH_MM = 0.5
@@ -48,6 +48,20 @@ def axis_outline(curves, point, angle, u95=0.0):
     return Outlines([Line(np.array(point) + (along.min() - reach) * way, np.array(point) + (along.max() + reach) * way)], [u95], closed=False, axis=True)
 
 
+def from_origin(outlines, calibration):
+    """Outlines moved so that their lower left corner is the origin.
+
+    Returns:
+        the outlines, and where that corner is in the picture, [x, y] in pixels.
+    """
+    (left, low), _ = bounds([curve for outline in outlines if not outline.axis for curve in outline.curves], 0.01)
+
+    def place(point):
+        return point[0] - left, point[1] - low
+    there = [attrs.evolve(outline, curves=[moved(curve, place) for curve in outline.curves]) for outline in outlines]
+    return there, calibration.to_px([[left, low]])[0].tolist()
+
+
 def taken_in(sketch, outlines, trace):
     """The sketch with outlines and tangent constraints at their smooth joints, if these can be met together.
 
@@ -57,7 +71,7 @@ def taken_in(sketch, outlines, trace):
     sketch, names, ties = _added(sketch, outlines, trace)
     sketch = _tied(sketch, names, ties)
     kinds = [curve.kind for curve in sketch.curves.values() if curve.origin == trace and not curve.construction]
-    told = ", ".join(f"{kinds.count(kind)} {kind}{'s' if kinds.count(kind) > 1 else ''}" for kind in ("line", "arc", "circle", "spline") if kind in kinds)
+    told = ", ".join(f"{kinds.count(kind)} {kind}{'s' if kinds.count(kind) > 1 else ''}" for kind in ("line", "arc", "circle", "ellipse", "spline") if kind in kinds)
     slots = sum(slot_ends(outline) is not None for outline in outlines)
     return sketch, told + (f" ({slots} slot{'s' if slots > 1 else ''})" if slots else "")
 
@@ -231,7 +245,7 @@ def _matched(sketch, old, new):
 def _like(sketch, before, after):
     """The points of a new curve in the order of the old one, which may run the other way."""
     curve = sketch.curves[after]
-    if curve.kind in ("circle", "arc") or len(curve.points) != len(sketch.curves[before].points):
+    if curve.kind in ROUND or len(curve.points) != len(sketch.curves[before].points):
         return list(curve.points)
     start = sketch.points[sketch.curves[before].points[0]]
     first, last = (sketch.points[curve.points[index]] for index in (0, -1))

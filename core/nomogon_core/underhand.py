@@ -13,6 +13,7 @@ from nomogon_core.reference.sheets import find_round
 from nomogon_core.sketch.edit import circle_through
 from nomogon_core.trace.fit import fit_open
 from nomogon_core.trace.following import follow_edge
+from nomogon_core.trace.whole import ellipse_through
 
 RIM_PLACES = 64
 LEAST_REACH_PX, MOST_REACH_PX = 3.0, 60.0
@@ -51,11 +52,10 @@ def along_edge(light, fit, start_mm, end_mm, tolerance_mm):
 
 
 def round_near(light, fit, place_mm):
-    """The circle on the round edge around a place.
+    """The circle, or else the ellipse, on the round edge around a place.
 
     Raises:
         CalibrationError: there is no round edge around it.
-        InputError: the edge is round in the picture but not in reality.
     """
     found = find_round(light, fit.to_px([place_mm])[0])
     angles = np.linspace(0, 2 * math.pi, RIM_PLACES, endpoint=False)
@@ -64,10 +64,9 @@ def round_near(light, fit, place_mm):
     rim = fit.to_mm(np.array(found.center) + found.half_axes[0] * np.cos(angles)[:, None] * way + found.half_axes[1] * np.sin(angles)[:, None] * side)
     x, y, radius = _circle_of(rim)
     off = np.abs(np.hypot(rim[:, 0] - x, rim[:, 1] - y) - radius).max()
-    if off > ROUND_SHARE * radius:
-        raise InputError(f"The edge around that place is an oval: it departs from a circle by {off:.2f} mm. Take the tilt out of the picture first, or follow the edge.")
+    oval = ellipse_through(rim) if off > ROUND_SHARE * radius else None
     u95 = math.hypot(COVERAGE_FACTOR * fit.u_mm_per_px / fit.mm_per_px * radius, COVERAGE_FACTOR * fit.pick_sigma_px * fit.mm_per_px / math.sqrt(RIM_PLACES / 8))
-    return Drawn((Circle((x, y), radius),), (u95,))
+    return Drawn((oval or Circle((x, y), radius),), (u95,))
 
 
 def _circle_of(places):

@@ -166,7 +166,7 @@ class Constraining(unittest.TestCase):
 
     def test_wrong_choices_are_refused_in_words(self):
         for item, words in ((Constraint("parallel", self.lines[:1]), "two lines"), (Constraint("concentric", self.lines[:2]), "needs a circle or an arc, not a line"),
-                            (Constraint("tangent", self.lines[:2]), "one is not a line"), (Constraint("symmetric", self.lines[:3]), "two points and the line")):
+                            (Constraint("tangent", self.lines[:2]), "one is not a line"), (Constraint("symmetric", self.lines[:3]), "two points, or two ellipses, and the line")):
             with self.assertRaisesRegex(SketchError, words):
                 constrain(self.sketch, item)
 

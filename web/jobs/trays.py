@@ -35,10 +35,11 @@ TRAYS = {
             ("line", "Line", "Click where the line begins; ends nearby and the picture's edges are caught, unless Alt is held."),
             ("arc", "Arc", "Click where the arc begins, then where it ends, then a place between."),
             ("circle", "Circle", "Click the centre, then a place on the rim."),
+            ("ellipse", "Ellipse", "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches."),
             ("spline", "Spline", "Click places along the curve; Enter ends it."),
             ("rectangle", "Rectangle", "Click two opposite corners."),
             ("follow", "Follow edge", "Click an edge of the picture, then another place on it; the edge between is followed."),
-            ("round", "Round edge", "Click inside a round edge of the picture; a circle is put on it."),
+            ("round", "Round edge", "Click inside a round edge of the picture; a circle, or an ellipse if it is oval, is put on it."),
             ("arc-edge", "Arc on edge", "Click roughly where a round edge of the picture begins, then where it ends, then a place between."))},
         {"name": "Edit", "tools": (
             ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),

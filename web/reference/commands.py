@@ -3,13 +3,11 @@
 import math
 from functools import wraps
 
-import attrs
 import numpy as np
 
 from jobs.actions import command
 from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
-from nomogon_core.geometry import bounds
 from nomogon_core.job import calibration_of, picture_of
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
 from nomogon_core.reference.calibration import GAUGE_U95_MM, MODELS, level_angle
@@ -19,7 +17,7 @@ from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
 from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.outlines import curve_of_record
-from nomogon_core.tracing import Outlines, axis_outline, taken_in, traced_again
+from nomogon_core.tracing import Outlines, axis_outline, from_origin, taken_in, traced_again
 from work.models import Task
 
 LONGEST_NAME = 80
@@ -486,10 +484,12 @@ def accept_trace(documents, *, task, job):
     found, records, outlines = _finished_trace(task, job)
     calibration = _traced_calibration(documents)
     reference, sketch = documents["reference"], model.from_json(documents["sketch"])
+    picture = picture_of(documents)[1]
     trace = _next(reference, "t")
     reference["traces"][trace] = _noted(documents, found, records, calibration)
     if not sketch.curves:
-        outlines = _from_origin(documents, calibration, outlines)
+        outlines, picture["origin_px"] = from_origin(outlines, calibration)
+        picture["at_mm"] = [0.0, 0.0]
     sketch, told = taken_in(sketch, outlines, trace)
     documents["sketch"] = model.to_json(sketch)
     return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}{_halves_in_words(records)}"
@@ -511,22 +511,3 @@ def trace_again(documents, *, task, job, trace):
     documents["reference"]["traces"][trace] = _noted(documents, found, records, calibration)
     documents["sketch"] = model.to_json(done.sketch)
     return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", done.sentence()
-
-
-def _from_origin(documents, calibration, outlines):
-    """Shift the first trace so that its lower left corner is the origin; the picture goes along."""
-    (left, low), _ = bounds([curve for outline in outlines if not outline.axis for curve in outline.curves], 0.01)
-    picture = picture_of(documents)[1]
-    picture["origin_px"] = calibration.to_px([[left, low]])[0].tolist()
-    picture["at_mm"] = [0.0, 0.0]
-    return [attrs.evolve(outline, curves=[_shifted(curve, -left, -low) for curve in outline.curves]) for outline in outlines]
-
-
-def _shifted(curve, dx, dy):
-    def move(point):
-        return (point[0] + dx, point[1] + dy)
-    if hasattr(curve, "center"):
-        return attrs.evolve(curve, center=move(curve.center))
-    if hasattr(curve, "points"):
-        return attrs.evolve(curve, points=tuple(map(move, curve.points)))
-    return attrs.evolve(curve, start=move(curve.start), end=move(curve.end))

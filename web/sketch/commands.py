@@ -6,6 +6,7 @@ import attrs
 
 from jobs.actions import command
 from nomogon_core.errors import InputError, SketchError
+from nomogon_core.geometry import Ellipse
 from nomogon_core.job import calibration_of
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
 from nomogon_core.sketch import edit, model, trim
@@ -98,6 +99,19 @@ def circle(documents, *, center, rim, construction=False):
     return f"Circle of {format_length(2 * radius)} mm drawn"
 
 
+@command("sketch.ellipse")
+def ellipse(documents, *, center, first, second, construction=False):
+    """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
+    sketch = _sketch(documents)
+    sketch, name = edit.add_ellipse(sketch, _place(center), _place(first), _coordinates(sketch, second), construction=bool(construction))
+    _store(documents, sketch)
+    return _ellipse_in_words(sketch.geometry(name))
+
+
+def _ellipse_in_words(curve):
+    return f"Ellipse of {format_length(2 * curve.semi_axes[0])} × {format_length(2 * curve.semi_axes[1])} mm drawn"
+
+
 @command("sketch.spline")
 def spline(documents, *, places, construction=False):
     """A smooth spline through places."""
@@ -157,14 +171,16 @@ def arc_edge(documents, *, start, end, middle):
 
 @command("sketch.round")
 def round_edge(documents, *, place):
-    """A circle on the round edge around a place."""
+    """A circle, or an ellipse, on the round edge around a place."""
     sketch = _sketch(documents)
     light, fit = _picture(documents)
     drawn = round_near(light, fit, _coordinates(sketch, place))
-    circle_found = drawn.curves[0]
-    sketch, _ = edit.add_circle(sketch, circle_found.center, circle_found.radius, u95=drawn.u95[0])
+    found = drawn.curves[0]
+    sketch, _, _ = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn")
     _store(documents, sketch)
-    return f"Circle of {format_length(2 * circle_found.radius)} mm on the picture's edge"
+    if isinstance(found, Ellipse):
+        return _ellipse_in_words(found), "That edge is an oval. If it is round in reality, delete the ellipse and take the tilt out of the picture first."
+    return f"Circle of {format_length(2 * found.radius)} mm on the picture's edge"
 
 
 def _cut(documents, change, told):

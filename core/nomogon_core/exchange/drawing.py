@@ -4,10 +4,11 @@ import io
 import math
 
 import ezdxf
+import numpy as np
 from ezdxf import units as dxf_units
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry import Arc, Circle, Line, bounds, ends
+from nomogon_core.geometry import CLOSED, Arc, Circle, Ellipse, Line, bounds, ends
 
 MARGIN_MM = 5.0
 LINE_MM = 0.18
@@ -20,13 +21,14 @@ def number(value):
 
 
 def path_data(curves, *, closed=False):
-    """SVG path data of consecutive curves, y up; a full circle becomes two half turns."""
+    """SVG path data of consecutive curves, y up; a full circle or ellipse becomes two half turns."""
     parts, at = [], None
     for curve in curves:
-        if isinstance(curve, Circle):
-            (x, y), r = curve.center, number(curve.radius)
-            left, right = number(x - curve.radius), number(x + curve.radius)
-            parts.append(f"M{right} {number(y)}A{r} {r} 0 0 1 {left} {number(y)}A{r} {r} 0 0 1 {right} {number(y)}Z")
+        if isinstance(curve, CLOSED):
+            whole = Ellipse(curve.center, (curve.radius, curve.radius), 0.0) if isinstance(curve, Circle) else curve
+            right, left = (" ".join(map(number, place)) for place in whole.at([0.0, math.pi]))
+            arc = f"A{number(whole.semi_axes[0])} {number(whole.semi_axes[1])} {number(math.degrees(whole.angle))} 0 1"
+            parts.append(f"M{right}{arc} {left}{arc} {right}Z")
             at = None
             continue
         start, end = ends(curve)
@@ -73,7 +75,7 @@ def svg(outlines, *, title="Outline"):
 
 
 def dxf(outlines):
-    """DXF (R2010) bytes of outlines at 1:1 in millimetres: LINE, ARC, CIRCLE and cubic SPLINE entities.
+    """DXF (R2010) bytes of outlines at 1:1 in millimetres: LINE, ARC, CIRCLE, ELLIPSE and cubic SPLINE entities.
 
     Args:
         outlines: lists of consecutive curves in millimetres.
@@ -92,6 +94,10 @@ def dxf(outlines):
                 space.add_line(curve.start, curve.end, dxfattribs=layer)
             elif isinstance(curve, Circle):
                 space.add_circle(curve.center, curve.radius, dxfattribs=layer)
+            elif isinstance(curve, Ellipse):
+                longer = int(np.argmax(curve.semi_axes))
+                major = curve.at([longer * math.pi / 2])[0] - curve.center
+                space.add_ellipse(curve.center, (*major, 0.0), ratio=min(curve.semi_axes) / max(curve.semi_axes), dxfattribs=layer)
             elif isinstance(curve, Arc):
                 first, last = math.degrees(curve.start_angle), math.degrees(curve.start_angle + curve.sweep)
                 space.add_arc(curve.center, curve.radius, min(first, last), max(first, last), dxfattribs=layer)

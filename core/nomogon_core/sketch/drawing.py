@@ -5,6 +5,7 @@ import math
 from nomogon_core.exchange.drawing import path_data
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import in_words
+from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import loop_curves
 
 
@@ -32,7 +33,7 @@ def _points(sketch, free):
     roles = {}
     for curve in sketch.curves.values():
         for index, point in enumerate(curve.points):
-            role = "center" if curve.kind in ("arc", "circle") and index == 0 else "handle" if curve.kind == "spline" and index % 3 else "end"
+            role = "center" if curve.kind in ROUND and index == 0 else "handle" if curve.kind == "spline" and index % 3 else "end"
             if roles.get(point) != "end":
                 roles[point] = role
     return [{"id": name, "x": x, "y": y, "role": roles.get(name, "point"), "ways": [list(way) for way in free.points.get(name, ())] if free else []}

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Line, ends
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, ends
 from nomogon_core.sketch.model import Constraint, Curve
 
 SAME_PLACE_MM = 1e-6
@@ -63,6 +63,26 @@ def add_circle(sketch, center, radius, **fields):
     if not radius > SAME_PLACE_MM:
         raise SketchError("The circle would have no size: its rim is at its centre. Click farther away.")
     return add_curve(sketch, "circle", (center,), radius=float(radius), **fields)
+
+
+def add_ellipse(sketch, center, first, second, **fields):
+    """An ellipse.
+
+    Args:
+        center, first: centre and an end of one axis; second: a place as far from that axis as the other one reaches.
+
+    Raises:
+        SketchError: one of the semi-axes has no length.
+    """
+    sketch, middle = _point_of(sketch, center)
+    sketch, tip = _point_of(sketch, first)
+    (x, y), along = sketch.points[middle], np.subtract(sketch.points[tip], sketch.points[middle])
+    reach = math.hypot(*along)
+    normal = np.array([-along[1], along[0]]) / max(reach, 1e-300)
+    other = float(np.subtract(sketch.points[second] if isinstance(second, str) else second, (x, y)) @ normal)
+    if min(reach, abs(other)) <= SAME_PLACE_MM:
+        raise SketchError("The ellipse would have no size: one of its axes has no length. Click farther away.")
+    return add_curve(sketch, "ellipse", (middle, tip, (x + other * normal[0], y + other * normal[1])), **fields)
 
 
 def circle_through(first, second, third):
@@ -132,6 +152,10 @@ def add_outline(sketch, curves, u95, *, origin, closed=True):
         fields = {"u95": float(error), "origin": origin}
         if isinstance(curve, Circle):
             sketch, name = add_circle(sketch, curve.center, curve.radius, **fields)
+            return sketch, [name], []
+        if isinstance(curve, Ellipse):
+            first, second = curve.at([0.0, math.pi / 2])
+            sketch, name = add_ellipse(sketch, curve.center, tuple(first), tuple(second), **fields)
             return sketch, [name], []
         start, end = ends(curve)
         start = last_end or start

@@ -8,12 +8,19 @@ import math
 import attrs
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Line, Spline
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline
 
-POINT_COUNT = {"line": 2, "arc": 3, "circle": 1}
+POINT_COUNT = {"line": 2, "arc": 3, "circle": 1, "ellipse": 3}
+ROUND = ("circle", "arc", "ellipse")
+CLOSED = ("circle", "ellipse")
 CONSTRAINTS = ("coincident", "horizontal", "vertical", "parallel", "perpendicular", "tangent", "equal", "concentric",
                "symmetric", "fixed", "on curve", "midpoint")
 DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle")
+
+
+def article(kind):
+    """A kind of entity with its article."""
+    return f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
 
 
 @attrs.frozen
@@ -21,8 +28,8 @@ class Curve:
     """A curve of the sketch.
 
     Attributes:
-        kind: line, arc, circle or spline.
-        points: ids; line: start, end; arc: centre, start, end; circle: centre; spline: 3k+1 control points.
+        kind: line, arc, circle, ellipse or spline.
+        points: ids; line: start, end; arc: centre, start, end; circle: centre; ellipse: centre and an end of each axis; spline: 3k+1 control points.
         radius: of a circle or arc, else 0.
         construction: helps to place others but bounds no region.
         u95: 95 % uncertainty of its size and place when traced, else None.
@@ -37,8 +44,8 @@ class Curve:
     origin: str = "drawn"
 
     def end_points(self):
-        """Ids of both ends, or () for a circle."""
-        if self.kind == "circle":
+        """Ids of both ends, or () for a circle or ellipse."""
+        if self.kind in CLOSED:
             return ()
         return (self.points[1], self.points[2]) if self.kind == "arc" else (self.points[0], self.points[-1])
 
@@ -97,6 +104,9 @@ class Sketch:
             return Circle(places[0], curve.radius)
         if curve.kind == "spline":
             return Spline(places)
+        if curve.kind == "ellipse":
+            center, first, second = places
+            return Ellipse(center, (math.dist(center, first), math.dist(center, second)), math.atan2(first[1] - center[1], first[0] - center[0]))
         center, start, end = places
         first = math.atan2(start[1] - center[1], start[0] - center[0])
         last = math.atan2(end[1] - center[1], end[0] - center[0])
@@ -104,16 +114,17 @@ class Sketch:
         return Arc(center, curve.radius, first, sweep)
 
     def size(self):
-        """Longer side of the box around all points and circles; 1 when empty."""
+        """Longer side of the box around all points, circles and ellipses; 1 when empty."""
         xs, ys = [], []
         for x, y in self.points.values():
             xs.append(x)
             ys.append(y)
         for curve in self.curves.values():
-            if curve.kind == "circle":
+            if curve.kind in CLOSED:
                 x, y = self.points[curve.points[0]]
-                xs += [x - curve.radius, x + curve.radius]
-                ys += [y - curve.radius, y + curve.radius]
+                reach = curve.radius if curve.kind == "circle" else max(math.dist((x, y), self.points[end]) for end in curve.points[1:])
+                xs += [x - reach, x + reach]
+                ys += [y - reach, y + reach]
         return max(max(xs) - min(xs), max(ys) - min(ys), 1e-6) if xs else 1.0
 
     def free_points(self):

@@ -8,6 +8,7 @@ from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
 from nomogon_core.geometry import closed_area, ends, length, reverse, sample
+from nomogon_core.sketch.model import article
 
 JOINED_MM = 1e-5
 CHORD_MM = 0.01
@@ -214,7 +215,7 @@ def _spot(place):
 def find_findings(sketch):
     """Everything that keeps the curves from closing regions, worst first."""
     graph = _graph(sketch)
-    found = [Finding("no length", f"A {sketch.curves[name].kind} has no length.", sketch.points[curve.points[0]], 0.0, (name,))
+    found = [Finding("no length", f"{article(sketch.curves[name].kind).capitalize()} has no length.", sketch.points[curve.points[0]], 0.0, (name,))
              for name, curve in sketch.curves.items() if name not in graph.geometry and not curve.construction]
     return tuple(_crossings(sketch, graph) + _gaps(sketch, graph) + found)
 
@@ -278,6 +279,6 @@ def _crossing_of(sketch, graph, pair, first, second):
     if not away:
         return []
     place = away[0].centroid
-    kinds = " and ".join(f"a {sketch.curves[name].kind}" for name in pair)
+    kinds = " and ".join(article(sketch.curves[name].kind) for name in pair)
     return [Finding("crossing", f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: trim them or join their ends there.",
                     (place.x, place.y), 0.0, pair)]

@@ -7,6 +7,7 @@ Row kinds (t and n are the unit direction and the left normal of line ab, rho a 
 * P, point and line: n . (p - a) - s rho - D
 * E, equal lengths: |a| - |b|
 * S, symmetric: P at the middle of p and q, and t . (q - p)
+* O, point on an ellipse: sqrt(ab) (sqrt(u^2 + w^2) - 1), u and w the point's coordinates as shares of the semi-axes a and b
 * L, linear: sum of coefficients times parameters, minus a constant
 
 Linear rows with two unit coefficients or fewer are not rows at all: they merge parameters (union-find
@@ -21,9 +22,10 @@ from scipy.sparse.csgraph import connected_components
 from scipy.sparse import coo_matrix
 
 from nomogon_core.errors import SketchError
+from nomogon_core.sketch.model import article
 
 ZERO = 0
-WIDTHS = {"N": 6, "A": 8, "P": 7, "E": 8, "S1": 8, "S2": 8}
+WIDTHS = {"N": 6, "A": 8, "P": 7, "E": 8, "S1": 8, "S2": 8, "O": 8}
 
 
 @attrs.frozen
@@ -72,6 +74,9 @@ class Equations:
             if curve.kind == "arc":
                 for end in curve.points[1:]:
                     self._norm(f"arc {name}", curve.points[0], end, (self.radius_at[name], 1))
+            elif curve.kind == "ellipse":
+                center, first, second = curve.points
+                self._angle(f"ellipse {name}", (center, first), (center, second), (math.pi / 2, -math.pi / 2))
         for name, item in sketch.constraints.items():
             if item.driving and (only is None or name in only):
                 self.add(name, item)
@@ -117,13 +122,13 @@ class Equations:
     def _ends(self, name, what):
         curve = self.sketch.curve(name)
         if curve.kind != "line":
-            raise SketchError(f"{what} needs a line, not a {curve.kind}.")
+            raise SketchError(f"{what} needs a line, not {article(curve.kind)}.")
         return curve.points
 
     def _round(self, name, what):
         if name not in self.radius_at:
             kind = "point" if name in self.point_at else self.sketch.curve(name).kind
-            raise SketchError(f"{what} needs a circle or an arc, not a {kind}.")
+            raise SketchError(f"{what} needs a circle or an arc, not {article(kind)}.")
         return self.sketch.curves[name].points[0], self.radius_at[name]
 
 
@@ -170,28 +175,50 @@ def _perpendicular(eq, name, item):
 
 def _equal(eq, name, item):
     if len(item.of) != 2:
-        _refuse(item, "two lines, or two circles or arcs")
+        _refuse(item, "two lines, two circles or arcs, or two ellipses")
     if all(curve in eq.radius_at for curve in item.of):
         eq._merge(name, eq.radius_at[item.of[0]], eq.radius_at[item.of[1]])
         return
-    first, second = _two_lines(eq, item)
+    if all(eq.sketch.curve(curve).kind == "ellipse" for curve in item.of):
+        for axis in (1, 2):
+            _equal_lengths(eq, name, item.of, axis)
+        return
+    _equal_runs(eq, name, *_two_lines(eq, item))
+
+
+def _equal_runs(eq, name, first, second):
     at = [eq.point_at[point] for point in (*first, *second)]
     eq.rows.append(Row("E", tuple(value for p in at for value in (p, p + 1)), (), name))
+
+
+def _equal_lengths(eq, name, ellipses, axis):
+    """The same semi-axis, the first or the second, of two ellipses."""
+    _equal_runs(eq, name, *((eq.sketch.curves[ellipse].points[0], eq.sketch.curves[ellipse].points[axis]) for ellipse in ellipses))
 
 
 def _concentric(eq, name, item):
     if len(item.of) != 2:
         _refuse(item, "two circles or arcs")
-    p, q = (eq.point_at[eq._round(curve, "Concentric")[0]] for curve in item.of)
+    p, q = (eq.point_at[eq.sketch.curves[curve].points[0] if eq.sketch.curve(curve).kind == "ellipse" else eq._round(curve, "Concentric")[0]]
+            for curve in item.of)
     eq._merge(name, p, q)
     eq._merge(name, p + 1, q + 1)
 
 
 def _symmetric(eq, name, item):
+    if len(item.of) == 3 and all(eq.sketch.curves.get(one) and eq.sketch.curves[one].kind == "ellipse" for one in item.of[:2]):
+        pairs = list(zip(*(eq.sketch.curves[one].points for one in item.of[:2])))
+        for pair in pairs[:2]:
+            _symmetric_points(eq, name, pair, item.of[2])
+        _equal_lengths(eq, name, item.of[:2], 2)
+        return
     if len(item.of) != 3 or item.of[0] not in eq.point_at or item.of[1] not in eq.point_at:
-        _refuse(item, "two points and the line between them")
-    line = eq._ends(item.of[2], "Symmetric")
-    at = [eq.point_at[point] for point in (*item.of[:2], *line)]
+        _refuse(item, "two points, or two ellipses, and the line between them")
+    _symmetric_points(eq, name, item.of[:2], item.of[2])
+
+
+def _symmetric_points(eq, name, pair, axis):
+    at = [eq.point_at[point] for point in (*pair, *eq._ends(axis, "Symmetric"))]
     parameters = tuple(value for p in at for value in (p, p + 1))
     eq.rows += [Row("S1", parameters, (), name), Row("S2", parameters, (), name)]
 
@@ -209,10 +236,13 @@ def _fixed(eq, name, item):
 
 def _on_curve(eq, name, item):
     if len(item.of) != 2 or item.of[0] not in eq.point_at:
-        _refuse(item, "a point and a line, circle or arc")
+        _refuse(item, "a point and a line, circle, arc or ellipse")
     point, curve = item.of
     if eq.sketch.curve(curve).kind == "line":
         eq._point_line(name, eq.sketch.curves[curve].points, point)
+    elif eq.sketch.curves[curve].kind == "ellipse":
+        at = [eq.point_at[one] for one in (*eq.sketch.curves[curve].points, point)]
+        eq.rows.append(Row("O", tuple(value for p in at for value in (p, p + 1)), (), name))
     else:
         center, radius = eq._round(curve, "On curve")
         eq._norm(name, center, point, (radius, 1))
@@ -508,10 +538,29 @@ def _across_axis_rows(v, c, derivatives):
     return residual, np.stack([-tx, -ty, tx, ty, ty * lift, -tx * lift, -ty * lift, tx * lift])
 
 
+def _on_ellipse_rows(v, c, derivatives):
+    """v: centre, end of the first axis, end of the second, point."""
+    center = v[0:2]
+    axes, place = (v[2:4] - center, v[4:6] - center), v[6:8] - center
+    squares = [(axis**2).sum(axis=0) + 1e-300 for axis in axes]
+    shares = [(axis * place).sum(axis=0) / square for axis, square in zip(axes, squares)]
+    size = np.sqrt(shares[0] ** 2 + shares[1] ** 2) + 1e-300
+    scale = (squares[0] * squares[1]) ** 0.25
+    residual = scale * (size - 1)
+    if not derivatives:
+        return residual, None
+    by_axis = []
+    for axis, square, share in zip(axes, squares, shares):
+        by_axis.append(scale * share / size * (place - 2 * share * axis) / square + residual * axis / (2 * square))
+    by_place = sum(scale * share / size * axis / square for axis, square, share in zip(axes, squares, shares))
+    by_center = -(by_axis[0] + by_axis[1] + by_place)
+    return residual, np.concatenate([by_center, *by_axis, by_place])
+
+
 def _linear_rows(v, c, derivatives):
     factors, constant = c
     return (factors * v).sum(axis=0) - constant, factors
 
 
 _EVALUATORS = {"N": _norm_rows, "A": _angle_rows, "P": _point_line_rows, "E": _equal_rows,
-               "S1": _middle_on_axis_rows, "S2": _across_axis_rows, "L": _linear_rows}
+               "S1": _middle_on_axis_rows, "S2": _across_axis_rows, "O": _on_ellipse_rows, "L": _linear_rows}

@@ -19,7 +19,7 @@ REACH_SIZES = 4.0
 SAME_POINT_MM = 1e-5
 SHAPE_KINDS = ("distance", "across", "up", "equal", "midpoint", "symmetric", "on curve")
 DISTANCE_STEPS = 200
-ROUND = ("line", "arc", "circle")
+HELD_ON = ("line", "arc", "circle", "ellipse")
 
 
 @attrs.frozen
@@ -43,6 +43,8 @@ def trim(sketch, name, place):
         SketchError: the curve meets no other.
     """
     curve, item = sketch.geometry(name), sketch.curve(name)
+    if item.kind == "ellipse":
+        raise SketchError("An ellipse stays whole here. Draw a spline through the part that is wanted, or delete the ellipse.")
     top, here = span(curve), nearest(curve, place)
     inner = [(t, other) for t, other in _meetings(sketch, name, curve) if item.kind == "circle" or END_SHARE * top < t < (1 - END_SHARE) * top]
     before = [meeting for meeting in inner if meeting[0] <= here]
@@ -79,7 +81,7 @@ def _with_parts(sketch, name, kept):
         target = name if index == 0 else new
         sketch = attrs.evolve(sketch, curves={**curves, target: made})
         for (_, other), point in zip((low, high), tips):
-            if other is not None and sketch.curves[other].kind in ROUND and point not in sketch.curves[other].points:
+            if other is not None and sketch.curves[other].kind in HELD_ON and point not in sketch.curves[other].points:
                 sketch, _ = edit.add_constraint(sketch, Constraint("on curve", (point, other)))
     return _settled(before, sketch, name)
 
@@ -141,7 +143,7 @@ def extend(sketch, name, place):
     sketch_with, point = _meeting_point(sketch, other, at(longer, t)[0])
     ends_now = tuple(point if one == tip else one for one in item.points)
     result = attrs.evolve(sketch_with, curves={**sketch_with.curves, name: attrs.evolve(item, points=ends_now)})
-    if sketch.curves[other].kind in ROUND and point not in sketch.curves[other].points:
+    if sketch.curves[other].kind in HELD_ON and point not in sketch.curves[other].points:
         result, _ = edit.add_constraint(result, Constraint("on curve", (point, other)))
     return _settled(sketch, result, name)
 

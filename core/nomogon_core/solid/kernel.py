@@ -37,10 +37,10 @@ from OCP.collections import (
     IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
     List_TopoDS_Shape,
 )
-from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pln, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Vec
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry import Arc, Circle, Line, ends
+from nomogon_core.geometry import CLOSED, Arc, Circle, Ellipse, Line, ends
 from nomogon_core.solid.operations import Facts
 
 UP = gp_Dir(0, 0, 1)
@@ -113,6 +113,10 @@ def _edges_of_curve(curve, z):
         return [BRepBuilderAPI_MakeEdge(_point(curve.start, z), _point(curve.end, z)).Edge()]
     if isinstance(curve, Circle):
         return [BRepBuilderAPI_MakeEdge(gp_Circ(gp_Ax2(_point(curve.center, z), UP), curve.radius)).Edge()]
+    if isinstance(curve, Ellipse):
+        turn = curve.angle if curve.semi_axes[0] >= curve.semi_axes[1] else curve.angle + math.pi / 2
+        frame = gp_Ax2(_point(curve.center, z), UP, gp_Dir(math.cos(turn), math.sin(turn), 0))
+        return [BRepBuilderAPI_MakeEdge(gp_Elips(frame, max(curve.semi_axes), min(curve.semi_axes))).Edge()]
     if isinstance(curve, Arc):
         start, end = ends(curve)
         axis = UP if curve.sweep > 0 else gp_Dir(0, 0, -1)
@@ -157,7 +161,7 @@ def face_of(loops, z):
     maker = BRepBuilderAPI_MakeFace(plane, wire, True)
     for loop in loops[1:]:
         inner, more = wire_of(loop, z)
-        clockwise = not isinstance(loop[0][1], Circle)
+        clockwise = not isinstance(loop[0][1], CLOSED)
         maker.Add(inner if clockwise else TopoDS.Wire(inner.Reversed()))
         named += more
     if not maker.IsDone():

@@ -5,7 +5,7 @@ from collections import OrderedDict
 import attrs
 
 from nomogon_core.errors import OperationError
-from nomogon_core.sketch.model import Sketch
+from nomogon_core.sketch.model import ROUND, Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
 from nomogon_core.solid import kernel, naming, planes
 from nomogon_core.solid.kernel import ShapeMap
@@ -116,7 +116,7 @@ class _Inputs:
         if name in self.sketch.points:
             return self.sketch.points[name]
         curve = self.sketch.curves.get(name)
-        return self.sketch.points[curve.points[0]] if curve and curve.kind in ("circle", "arc") else None
+        return self.sketch.points[curve.points[0]] if curve and curve.kind in ROUND else None
 
 
 def _facts(bodies):

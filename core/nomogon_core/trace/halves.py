@@ -12,7 +12,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, end_directions, ends, reverse
+from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, end_directions, ends, moved, reverse
 from nomogon_core.trace.fit import circle_of, fit_open, fit_outline, held_against
 from nomogon_core.trace.symmetry import find_axis
 
@@ -109,23 +109,12 @@ def _out_of_frame(axis, points):
 
 def _placed(curve, axis):
     """A curve of the frame in the plane."""
-    return _moved(curve, lambda point: tuple(_out_of_frame(axis, [point])[0]), turn=axis.angle)
+    return moved(curve, lambda point: tuple(_out_of_frame(axis, [point])[0]), turn=axis.angle)
 
 
 def _mirrored(curve):
     """The image of a curve of the frame."""
-    return _moved(curve, lambda point: (point[0], -point[1]), sense=-1)
-
-
-def _moved(curve, place, *, turn=0.0, sense=1):
-    """A curve under a rigid motion of places, which turns angles and, with sense -1, runs them backwards."""
-    if isinstance(curve, Line):
-        return Line(place(curve.start), place(curve.end))
-    if isinstance(curve, Spline):
-        return Spline([place(point) for point in curve.points])
-    if isinstance(curve, Circle):
-        return Circle(place(curve.center), curve.radius)
-    return Arc(place(curve.center), curve.radius, sense * curve.start_angle + turn, sense * curve.sweep)
+    return moved(curve, lambda point: (point[0], -point[1]), sense=-1)
 
 
 def _crossing(points, average, noise_px, fit):

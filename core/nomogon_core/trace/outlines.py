@@ -7,13 +7,14 @@ import cv2
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, ends, length
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.reference.cleanup import clean
 from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import all_tones, find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
-from nomogon_core.trace.fit import contour_noise, fit_open, fit_outline
+from nomogon_core.trace.described import contour_noise
+from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
 from nomogon_core.trace.symmetry import MirrorAxis
 
@@ -330,16 +331,20 @@ def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
 
 
 def _size(curve):
+    if isinstance(curve, Ellipse):
+        return max(curve.semi_axes)
     return curve.radius if isinstance(curve, (Arc, Circle)) else length(curve)
 
 
 def primitive_record(curve, u95_mm):
-    """Plain data of a curve for reports: kind, points, center, radius, u95_mm."""
+    """Plain data of a curve for reports: kind, points, center, radius, u95_mm; points of an ellipse are an end of each axis."""
     record = {"kind": type(curve).__name__.lower(), "points": [], "center": None, "radius": None, "u95_mm": u95_mm}
     if isinstance(curve, Spline):
         record["points"] = [list(point) for point in curve.points]
     elif isinstance(curve, (Line, Arc)):
         record["points"] = [list(point) for point in ends(curve)]
+    if isinstance(curve, Ellipse):
+        record |= {"center": list(curve.center), "points": curve.at([0.0, math.pi / 2]).tolist()}
     if isinstance(curve, (Arc, Circle)):
         record |= {"center": list(curve.center), "radius": curve.radius}
     if isinstance(curve, Arc):
@@ -358,6 +363,9 @@ def curve_of_record(record):
         return Circle(record["center"], record["radius"])
     if record["kind"] == "spline":
         return Spline(points)
+    if record["kind"] == "ellipse":
+        center, (first, second) = record["center"], points
+        return Ellipse(center, (math.dist(center, first), math.dist(center, second)), math.atan2(first[1] - center[1], first[0] - center[0]))
     center, (start, middle, end) = np.array(record["center"]), np.array(points)
     first, between, last = (math.atan2(*(point - center)[::-1]) for point in (start, middle, end))
     sweep = (last - first) % (2 * math.pi)

@@ -8,6 +8,16 @@ function circlePath(center, radius) {
   return `M${x + radius} ${y}A${radius} ${radius} 0 0 1 ${x - radius} ${y}A${radius} ${radius} 0 0 1 ${x + radius} ${y}Z`;
 }
 
+/** An ellipse from its centre, the end of one axis and a place as far off that axis as it reaches. */
+function ellipsePath(center, tip, place) {
+  const [x, y] = [tip[0] - center[0], tip[1] - center[1]];
+  const reach = Math.max(Math.hypot(x, y), 1e-9);
+  const other = Math.abs(x * (place[1] - center[1]) - y * (place[0] - center[0])) / reach;
+  const far = [2 * center[0] - tip[0], 2 * center[1] - tip[1]];
+  const half = `A${reach} ${other} ${(Math.atan2(y, x) * 180) / Math.PI} 0 1`;
+  return `M${tip.join(" ")}${half} ${far.join(" ")}${half} ${tip.join(" ")}Z`;
+}
+
 /** A rough arc through three places, only to look at while drawing. */
 function arcPath(start, end, middle) {
   const [[x0, y0], [x1, y1], [x2, y2]] = [start, middle, end];
@@ -62,6 +72,12 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       next: ["Click a place on the rim."],
       show: ([center, rim]) => [circlePath(center, far(center, rim)), polyline([center, rim])],
       send: async (items) => { await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]) }); return []; },
+    },
+    ellipse: {
+      full: 3,
+      next: ["Click the end of one axis.", "Click a place as far from that axis as the ellipse reaches."],
+      show: (places) => [places.length < 3 ? polyline(places) : ellipsePath(...places), polyline(places.slice(0, 2))],
+      send: async (items) => { await command("sketch.ellipse", { center: sent(items[0]), first: sent(items[1]), second: sent(items[2]) }); return []; },
     },
     spline: {
       full: Infinity,

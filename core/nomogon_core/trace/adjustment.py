@@ -1,0 +1,359 @@
+"""Joints, bulges and handles of a chain of pieces adjusted together, and the pieces that leave the contour mended."""
+
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.geometry import Arc, Line, Spline
+from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace.distances import points_along, signed_distance
+from nomogon_core.trace.pieces import as_cubic
+
+TIP_WINDOW_PX = 12
+TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES = 0.04, 20, 4
+LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
+
+
+def adjusted(outline, pieces, tolerance, settings):
+    """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came from."""
+    if len(pieces) == 1:
+        kind, first, last, control = pieces[0]
+        if kind == CUBIC:
+            return (Spline(control),), np.full(1, -1), (pieces, None)
+        middle = (first + last) // 2
+        pieces = [(kind, first, middle, None), (kind, middle, last, None)]
+    for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
+        state = _start_state(outline, pieces, settings)
+        x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
+                                    settings.tangent_weight_px, 4, settings.leash_px)
+        moved = _rebroken(outline, pieces, x[:2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
+        if moved is None:
+            break
+        pieces = moved
+    x = _tips_held(outline, pieces, x, state.smooth)
+    curves = _curves(x, state)
+    return curves, _leaving(outline, pieces, curves, state.smooth, tolerance, settings), (pieces, state)
+
+
+def _tips_held(outline, pieces, x, smooth):
+    """Sharp joints that ran away from the contour, as lines do that meet at a small angle, are drawn back to near its tip."""
+    count, x = len(outline.points), x.copy()
+    for index in np.nonzero(~smooth)[0]:
+        if GAP in (pieces[index][0], pieces[index - 1][0]):
+            continue
+        joint = x[2 * index:2 * index + 2]
+        near = outline.points[(pieces[index][1] + np.arange(-TIP_WINDOW_PX, TIP_WINDOW_PX + 1)) % count]
+        away = np.hypot(*(near - joint).T)
+        tip = near[away.argmin()]
+        reach = _farthest_tip(outline, pieces, index)
+        if away.min() > reach:
+            x[2 * index:2 * index + 2] = tip + (joint - tip) * (reach / away.min())
+    return x
+
+
+def _farthest_tip(outline, pieces, joint):
+    """How far beyond the contour a corner may be: as far as the lens draws it back, where its sides are long and clear enough to look that far."""
+    sides = (pieces[joint], pieces[joint - 1])
+    shorter, recession = min(last - first for _, first, last, _ in sides), outline.recession(sides[0][1])
+    if outline.clear and all(kind != CUBIC for kind, *_ in sides) and shorter >= max(CLEAR_SIDE_PX, CLEAR_SIDES * recession):
+        return recession
+    return min(recession, outline.sure_tip_px + TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX))
+
+
+def with_halves(outline, pieces, tolerance, settings):
+    """The joint adjustment, in which pieces that leave the contour are halved; as :func:`adjusted`."""
+    for _ in range(settings.halvings):
+        curves, bad, (pieces, state) = adjusted(outline, pieces, tolerance, settings)
+        halved = _halved(outline, pieces, bad)
+        if all(one is other for one, other in zip(halved, pieces)) and len(halved) == len(pieces):
+            return curves, bad, (pieces, state)
+        pieces = halved
+    return adjusted(outline, pieces, tolerance, settings)
+
+
+def adjust(outline, pieces, tolerance, settings):
+    """The joint adjustment; pieces that leave the contour are halved, and in the end become lines through it."""
+    curves, bad, (pieces, state) = with_halves(outline, pieces, tolerance, settings)
+    if bad.max() >= 0:
+        unmoved = _curves(state.x, state)
+        bad_unmoved = _leaving(outline, pieces, unmoved, state.smooth, tolerance, settings)
+        if (bad_unmoved >= 0).sum() < (bad >= 0).sum():
+            curves, bad = unmoved, bad_unmoved
+    return _replace_bad(outline, pieces, curves, bad, tolerance)
+
+
+def _halved(outline, pieces, bad):
+    """Pieces with each bad one that is long enough as two cubics, which meet where it left the contour the most."""
+    result = []
+    for piece, worst in zip(pieces, bad):
+        kind, first, last, _ = piece
+        if worst < 0 or (last - first < LEAST_HALF_PX and kind == LINE):
+            result.append(piece)
+            continue
+        if last - first < LEAST_HALF_PX:
+            result.append((LINE, first, last, None))
+            continue
+        if kind != CUBIC and not outline.drawn and not outline.clear:
+            result.append(as_cubic(outline, first, last))
+            continue
+        breaks = np.array([first, int(np.clip(worst, first + LEAST_BREAK * (last - first), last - LEAST_BREAK * (last - first))), last])
+        result += [as_cubic(outline, begin, end) for begin, end in zip(breaks[:-1], breaks[1:])]
+    return result
+
+
+def _rebroken(outline, pieces, joints, reach):
+    """Pieces whose breaks follow their joints along the contour; None when no break moves by two pixels."""
+    count = len(outline.points)
+    shifts = []
+    for (_, first, last, _), before, joint in zip(pieces, [pieces[-1], *pieces[:-1]], joints):
+        low, high = -min(reach, (before[2] - before[1]) // 3), min(reach, (last - first) // 3)
+        offsets = np.arange(int(low), int(high) + 1)
+        away = np.hypot(*(outline.points[(first + offsets) % count] - joint).T)
+        shifts.append(0 if GAP in (before[0], pieces[len(shifts)][0]) else int(offsets[away.argmin()]))
+    if np.abs(shifts).max() < 2:
+        return None
+    return [(kind, first + shift, last + following, control)
+            for (kind, first, last, control), shift, following in zip(pieces, shifts, [*shifts[1:], shifts[0]])]
+
+
+@attrs.frozen
+class _State:
+    """Unknowns of the joint adjustment and what stays fixed in it."""
+
+    x: np.ndarray
+    kinds: np.ndarray
+    columns: np.ndarray
+    smooth: np.ndarray
+    data: np.ndarray
+    data_start: np.ndarray
+
+
+def _primitives(outline, pieces, settings):
+    """Line (normal, offset), circle (centre, radius) or control points of each piece."""
+    found = []
+    for kind, first, last, control in pieces:
+        low, high = (int(outline.skip(place)) for place in (first, last))
+        trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
+        if kind == LINE:
+            found.append(compiled.line_through(outline.points, first + trims[0], last - trims[1], 1))
+        elif kind == ARC:
+            found.append(compiled.circle_through(outline.points, first + trims[0], last - trims[1], 1))
+        elif kind == GAP:
+            found.append(None)
+        else:
+            found.append(control)
+    return found
+
+
+def _direction(outline, piece, primitive, place, at_start):
+    kind, first, last, _ = piece
+    points, count = outline.points, len(outline.points)
+    if kind == CUBIC:
+        way = primitive[1] - primitive[0] if at_start else primitive[3] - primitive[2]
+    elif kind == LINE:
+        way = np.array([primitive[1], -primitive[0]])
+        way = way * math.copysign(1.0, float(way @ (points[last % count] - points[first % count])))
+    else:
+        spoke = place - np.array(primitive[:2])
+        way = np.array([-spoke[1], spoke[0]])
+        reach = min(4, last - first)
+        low = first if at_start else last - reach
+        way = way * math.copysign(1.0, float(way @ (points[(low + reach) % count] - points[low % count])))
+    return way / max(math.hypot(*way), 1e-12)
+
+
+def _joint_place(before, after, primitive_before, primitive_after, start):
+    """The point near ``start`` on both primitives, or nearest to both where they touch."""
+    if after[0] == CUBIC:
+        return primitive_after[0]
+    if before[0] == CUBIC:
+        return primitive_before[3]
+    place = start.copy()
+    for _ in range(12):
+        values, slopes = [], []
+        for piece, primitive in ((before, primitive_before), (after, primitive_after)):
+            if piece[0] == LINE:
+                values.append(primitive[0] * place[0] + primitive[1] * place[1] + primitive[2])
+                slopes.append(primitive[:2])
+            else:
+                spoke = place - np.array(primitive[:2])
+                size = math.hypot(*spoke) + 1e-12
+                values.append(size - primitive[2])
+                slopes.append(spoke / size)
+        place = place - np.linalg.pinv(np.array(slopes), rcond=0.08) @ np.array(values)
+    return place if math.dist(place, start) < 4 else start
+
+
+def _start_state(outline, pieces, settings):
+    points, count, number = outline.points, len(outline.points), len(pieces)
+    primitives = _primitives(outline, pieces, settings)
+    corners = set(outline.corners.tolist())
+    joints = np.empty((number, 2))
+    smooth = np.zeros(number, bool)
+    for index, piece in enumerate(pieces):
+        before = pieces[index - 1]
+        start = points[piece[1] % count]
+        if GAP in (piece[0], before[0]):
+            joints[index] = start
+            continue
+        first = _direction(outline, before, primitives[index - 1], start, False)
+        second = _direction(outline, piece, primitives[index], start, True)
+        kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
+        bound = settings.smooth_degrees if CUBIC not in (piece[0], before[0]) else settings.free_smooth_degrees
+        smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
+        joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
+    columns, extra, data, data_start = [], [], [], [0]
+    at = 2 * number
+    for index, (kind, first, last, _) in enumerate(pieces):
+        columns.append(at)
+        start, end = joints[index], joints[(index + 1) % number]
+        if kind == ARC:
+            extra.append([_bulge(points[np.arange(first, last + 1) % count], primitives[index], start, end)])
+        elif kind == CUBIC:
+            control = primitives[index]
+            extra.append(np.concatenate([control[1] - control[0], control[2] - control[3]]))
+        at += len(extra[-1]) if kind in (ARC, CUBIC) else 0
+        data.append(np.empty((0, 2)) if kind == GAP else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings))
+        data_start.append(data_start[-1] + len(data[-1]))
+    x = np.concatenate([joints.ravel(), *[np.asarray(values, float) for values in extra]])
+    return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start))
+
+
+def _bulge(points, circle, start, end):
+    """Tangent of a quarter of the sweep, from the way that the contour takes around the centre."""
+    x, y, _ = circle
+    angles = np.unwrap(np.arctan2(points[:, 1] - y, points[:, 0] - x))
+    swept = angles[-1] - angles[0]
+    between = math.atan2(end[1] - y, end[0] - x) - math.atan2(start[1] - y, start[0] - x)
+    between += 2 * math.pi * round((swept - between) / (2 * math.pi))
+    return math.tan(float(np.clip(between, -6.2, 6.2)) / 4)
+
+
+def _counted_points(outline, first, last, smooth_start, smooth_end, settings):
+    """Points of a piece that count in the adjustment: without the rounded-off pixels at sharp ends."""
+    count = len(outline.points)
+    head, tail = outline.skip(first), outline.skip(last)
+    share = min(1.0, 0.5 * (last - first) / (head + tail))
+    low = first + (0 if smooth_start else math.ceil(share * head))
+    high = last - (0 if smooth_end else math.ceil(share * tail))
+    if high - low < 2:
+        low, high = first, last
+    stride = max(1, (high - low) // 200)
+    return outline.points[np.arange(low, high + 1, stride) % count]
+
+
+def _curves(x, state):
+    """Curves of the adjusted unknowns; smooth cubic ends are made exactly smooth."""
+    number = len(state.kinds)
+    x = x.copy()
+    for index in range(number):
+        if state.smooth[index]:
+            _align_handles(x, state, (index - 1) % number, index)
+    curves = []
+    for index, kind in enumerate(state.kinds):
+        start = x[2 * index:2 * index + 2]
+        following = (index + 1) % number
+        end = x[2 * following:2 * following + 2]
+        extra = x[state.columns[index]:]
+        if kind in (LINE, GAP):
+            curves.append(Line(start, end))
+        elif kind == CUBIC:
+            curves.append(Spline([start, start + extra[:2], end + extra[2:4], end]))
+        else:
+            center_x, center_y, radius = compiled._arc_from_bulge(*start, *end, extra[0])
+            angle = math.atan2(start[1] - center_y, start[0] - center_x)
+            curves.append(Arc((center_x, center_y), radius, angle, 4 * math.atan(extra[0])))
+    return tuple(curves)
+
+
+def _align_handles(x, state, before, after):
+    """Turn the handles of cubics at a smooth joint to one common direction."""
+    if CUBIC not in (state.kinds[before], state.kinds[after]):
+        return
+    number = len(state.kinds)
+    _, arriving = compiled.end_angles(state.kinds[before], compiled._joint_of(x, before, number), x[state.columns[before]:])
+    leaving, _ = compiled.end_angles(state.kinds[after], compiled._joint_of(x, after, number), x[state.columns[after]:])
+    if state.kinds[before] == CUBIC and state.kinds[after] == CUBIC:
+        angle = arriving + math.remainder(leaving - arriving, 2 * math.pi) / 2
+    else:
+        angle = leaving if state.kinds[before] == CUBIC else arriving
+    way = np.array([math.cos(angle), math.sin(angle)])
+    if state.kinds[after] == CUBIC:
+        column = state.columns[after]
+        x[column:column + 2] = way * math.hypot(*x[column:column + 2])
+    if state.kinds[before] == CUBIC:
+        column = state.columns[before] + 2
+        x[column:column + 2] = -way * math.hypot(*x[column:column + 2])
+
+
+def _leaving(outline, pieces, curves, smooth, tolerance, settings):
+    """Where each piece leaves the contour the most, -1 of those that stay; next to a corner, which the lens rounds off, it may be farther away."""
+    count, number = len(outline.points), len(curves)
+    leaving = np.full(number, -1)
+    for index, (kind, first, last, _) in enumerate(pieces):
+        if kind == GAP:
+            continue
+        places = np.arange(first, last + 1, max(1, (last - first) // 200))
+        points = outline.points[places % count]
+        near = {other for other in (index, (index - 1) % number, (index + 1) % number) if pieces[other][0] != GAP}
+        away = np.min([np.abs(signed_distance(points, curves[other])) for other in near], axis=0)
+        after = (index + 1) % number
+        slack = np.full(len(places), 0.03)
+        if not smooth[index]:
+            slack[places - first <= outline.skip(first)] = _farthest_tip(outline, pieces, index)
+        if not smooth[after]:
+            slack[last - places <= outline.skip(last)] = _farthest_tip(outline, pieces, after)
+        stride = max(1, (last - first) // 300)
+        wide = outline.points[np.arange(first - 8, last + 9, stride) % count]
+        run = points_along(curves[index])
+        astray = np.sqrt(((run[:, None] - wide[None]) ** 2).sum(axis=2).min(axis=1))
+        if np.any(away > 1.02 * tolerance + slack):
+            leaving[index] = places[np.argmax(away - slack)]
+        elif np.any(astray > math.hypot(1.02 * tolerance + max([0.03, *(_farthest_tip(outline, pieces, joint) for joint in (index, after) if not smooth[joint])]), 0.55 * stride)):
+            leaving[index] = (first + last) // 2
+    return leaving
+
+
+def _replace_bad(outline, pieces, curves, bad, tolerance):
+    """The last resort: pieces that left the contour become lines through it (Ramer 1972, Douglas and Peucker 1973)."""
+    if bad.max() < 0:
+        return curves
+    count, number = len(outline.points), len(pieces)
+    result = []
+    for index, (_, first, last, _) in enumerate(pieces):
+        if bad[index] < 0:
+            result.append(curves[index])
+            continue
+        points = outline.points[np.arange(first, last + 1) % count].copy()
+        if bad[index - 1] < 0:
+            points[0] = _end_of(curves[index], 0)
+        if bad[(index + 1) % number] < 0:
+            points[-1] = _end_of(curves[index], 1)
+        result += [Line(a, b) for a, b in zip(*(lambda kept: (kept[:-1], kept[1:]))(_polyline(points, tolerance)))]
+    return tuple(result)
+
+
+def _end_of(curve, which):
+    if isinstance(curve, Arc):
+        angle = curve.start_angle + which * curve.sweep
+        return curve.center[0] + curve.radius * math.cos(angle), curve.center[1] + curve.radius * math.sin(angle)
+    if isinstance(curve, Spline):
+        return curve.points[-1 if which else 0]
+    return curve.end if which else curve.start
+
+
+def _polyline(points, tolerance):
+    kept, open_ranges = {0, len(points) - 1}, [(0, len(points) - 1)]
+    while open_ranges:
+        first, last = open_ranges.pop()
+        if last - first < 2:
+            continue
+        away = np.abs(signed_distance(points[first + 1:last], Line(points[first], points[last])))
+        worst = int(away.argmax())
+        if away[worst] > tolerance:
+            middle = first + 1 + worst
+            kept.add(middle)
+            open_ranges += [(first, middle), (middle, last)]
+    return points[sorted(kept)]

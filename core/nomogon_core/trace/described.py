@@ -1,0 +1,129 @@
+"""A resampled contour with what is known of its noise and of its corners."""
+
+import math
+
+import attrs
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import savgol_filter
+
+from nomogon_core.trace import compiled_fit as compiled
+
+END_SKIP_PX = 1.0
+PLATEAU_PX = 5
+ACUTE = math.radians(75.0)
+WANDER_WINDOW_PX = 151
+MOST_WANDER_PX = 0.25
+STRAIGHT_SHARE = 0.05
+SURE_TIP_PX = 1.3
+WEAK_CORNER = math.radians(50.0)
+
+
+@attrs.frozen
+class _Outline:
+    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners.
+
+    Attributes:
+        drawn: nearly all of it was recognised as lines and arcs; clear: it hardly wobbles.
+        sure_tip_px: how far beyond the contour a corner may be whatever its sides.
+    """
+
+    points: np.ndarray
+    arc_lengths: np.ndarray
+    corners: np.ndarray
+    corner_strength: np.ndarray
+    before: np.ndarray
+    before_center: np.ndarray
+    after: np.ndarray
+    after_center: np.ndarray
+    skips: np.ndarray
+    recessions: np.ndarray
+    is_open: bool = False
+    drawn: bool = False
+    clear: bool = False
+    sure_tip_px: float = SURE_TIP_PX
+
+    def recession(self, place):
+        """How far in pixels the lens draws the tip back at a place, if that place is a corner."""
+        return self.recessions[place % len(self.points)]
+
+    def skip(self, place):
+        """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an acute one."""
+        return self.skips[place % len(self.points)]
+
+
+def resample(points, step=1.0, closed=True):
+    """The contour at even steps of about one pixel."""
+    whole, closed = closed, np.vstack([points, points[:1]]) if closed else points
+    runs = np.hypot(*np.diff(closed, axis=0).T)
+    keep = np.concatenate([[True], runs > 1e-9])
+    closed, along = closed[keep], np.concatenate([[0], np.cumsum(runs[runs > 1e-9])])
+    count = max(12 if whole else 2, int(round(along[-1] / step)) + (0 if whole else 1))
+    places = np.arange(count) * along[-1] / count if whole else np.linspace(0, along[-1], count)
+    return np.column_stack([np.interp(places, along, closed[:, 0]), np.interp(places, along, closed[:, 1])])
+
+
+def contour_noise(points, pixel):
+    """Standard deviation of a contour's wobble, in pixels.
+
+    The fine wobble is the median departure from local parabolas. Texture beside an edge makes it wander more
+    slowly; that is read off the contour's long straight stretches, where there are any.
+    """
+    return wobble(resample(np.asarray(points, float) / pixel))
+
+
+def wobble(contour):
+    short = min(31, 2 * (len(contour) // 4) - 1)
+    fine = float(np.median(_departure(contour, short, 2)) / 0.6745)
+    if len(contour) < 3 * WANDER_WINDOW_PX:
+        return fine
+    away = np.sqrt(np.maximum(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1) ** 2, WANDER_WINDOW_PX, mode="wrap"), 0))
+    straight = away[away < MOST_WANDER_PX]
+    return max(fine, float(np.median(straight))) if len(straight) > STRAIGHT_SHARE * len(contour) else fine
+
+
+def _departure(contour, window, order):
+    away = contour - savgol_filter(contour, window, order, axis=0, mode="wrap")
+    return np.hypot(away[:, 0], away[:, 1])
+
+
+def describe(contour, settings, is_open=False):
+    count = len(contour)
+    runs = np.hypot(*(np.roll(contour, -1, axis=0) - contour).T)
+    window = min(settings.corner_window_px, max(3, count // 8))
+    before, before_center, after, after_center = compiled.one_sided_directions(contour, window, 2)
+    near_before, _, near_after, _ = compiled.one_sided_directions(contour, max(3, window // 2), 2)
+    wide, near = _turns(before, after), _turns(near_before, near_after)
+    strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
+    far_before, _, far_after, _ = compiled.one_sided_directions(contour, 2 * window, window)
+    far = np.abs(_turns(far_before, far_after))
+    corners, skips, recessions = [], np.full(count, settings.skip_px), np.full(count, settings.least_recession_px)
+    if is_open:
+        corners, strength[[0, -1]] = [0, count - 1], math.pi
+        skips[[0, -1]] = END_SKIP_PX
+        strength[1:2 * window], strength[-2 * window:-1] = 0.0, 0.0
+    # At a sharp corner the turn is the same over a few places; its smoothed size is largest in their middle.
+    for index in np.argsort(-uniform_filter1d(strength, PLATEAU_PX, mode="wrap")):
+        if strength[index] < math.radians(settings.corner_degrees):
+            continue
+        if index in corners:
+            continue
+        apart = np.abs(np.array(corners, int) - index)
+        if all(gap > max(0.8 * window, skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
+            corners.append(int(index))
+            kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
+            slope = math.tan(max((math.pi - kink) / 2, 0.05))
+            skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
+            recessions[index] = np.clip(settings.recession_px / slope, settings.least_recession_px, settings.longest_skip_px)
+    return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
+                    before, before_center, after, after_center, skips, recessions, is_open)
+
+
+def _turns(before, after):
+    return np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))
+
+
+def is_corner(outline, place):
+    """Whether a place is a corner that stays one in an outline that is not clear, where a weak one may be noise."""
+    place %= len(outline.points)
+    return place in outline.corners and outline.corner_strength[place] > WEAK_CORNER

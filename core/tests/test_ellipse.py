@@ -1,0 +1,180 @@
+"""Ellipses from the picture to the solid: found, solved, closed off, exported."""
+
+import io
+import math
+import unittest
+
+import attrs
+import ezdxf
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.tests.specimens import camera, fixed, light_of, plate_operations, tied
+from examples.render import hole, rounded_polygon
+from nomogon_core import underhand
+from nomogon_core.crossings import at, crossings
+from nomogon_core.errors import SketchError
+from nomogon_core.exchange.drawing import dxf, svg
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, closed_area, length, sample
+from nomogon_core.mirroring import tied_halves
+from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.sketch import edit, model
+from nomogon_core.sketch.model import Constraint, Sketch
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.sketch.solve import freedom, solve
+from nomogon_core.sketch.system import Equations, System
+from nomogon_core.sketch.trim import trim
+from nomogon_core.solid import rebuild
+from nomogon_core.trace.distances import signed_distance
+from nomogon_core.trace.outlines import TraceSettings, curve_of_record, primitive_record, trace
+
+OVAL = Ellipse((21.0, 14.0), (12.0, 7.0), math.radians(25.0))
+SIZES = st.floats(0.5, 20.0)
+ANGLES = st.floats(-3.0, 3.0)
+
+
+def oval(center=(3.0, 2.0), first=(8.0, 3.0), second=(2.0, 6.0)):
+    return edit.add_ellipse(Sketch(), center, first, second)
+
+
+class Geometry(unittest.TestCase):
+    def test_perimeter_and_area(self):
+        """Perimeter with semi-axes 2 and 1: 9.688448220547675, by the complete elliptic integral 8 E(sqrt(3)/2) (value from memory)."""
+        self.assertAlmostEqual(length(Ellipse((5, 5), (2, 1), 0.3)), 9.688448220547675, places=10)
+        self.assertAlmostEqual(length(Ellipse((5, 5), (1, 2), 0.3)), 9.688448220547675, places=10)
+        self.assertAlmostEqual(closed_area((OVAL,)), math.pi * 84, places=10)
+
+    @given(SIZES, SIZES, ANGLES, st.floats(0, 6.28), st.floats(-0.3, 3.0))
+    @settings(max_examples=60, deadline=None)
+    def test_distance_along_a_normal(self, a, b, turn, angle, share):
+        """A place on the outer or, near enough, the inner normal is as far away as it was put: the curvature's radius is min(a,b)²/max(a,b) at least."""
+        ellipse = Ellipse((1.0, -2.0), (a, b), turn)
+        off = share * min(a, b) ** 2 / max(a, b)
+        normal = np.array([b * math.cos(angle), a * math.sin(angle)])
+        normal = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]]) @ (normal / np.hypot(*normal))
+        self.assertAlmostEqual(signed_distance(ellipse.at([angle]) + off * normal, ellipse)[0], off, delta=1e-6 * max(a, b))
+
+    @given(SIZES, SIZES, ANGLES, ANGLES)
+    @settings(max_examples=40, deadline=None)
+    def test_a_line_through_the_middle_meets_it_twice(self, a, b, turn, way):
+        ellipse = Ellipse((0.4, 0.2), (a, b), turn)
+        reach = 2 * max(a, b) * np.array([math.cos(way), math.sin(way)])
+        found = crossings(ellipse, Line(ellipse.center - reach, ellipse.center + reach))
+        self.assertEqual(len(found), 2)
+        np.testing.assert_allclose(sum(at(ellipse, t)[0] for t in found) / 2, ellipse.center, atol=1e-6)
+
+
+class InThePicture(unittest.TestCase):
+    """An oval plate of known axes with a round and an oval hole, as a camera sees them."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.view = camera(12.0, (40.3, 380.6))
+        cls.fit = fit_similarity([KnownLength("a", (0, 0), (1200, 0), 100.0)], origin_px=cls.view.center)
+        cls.inner = Ellipse((24.0, 15.0), (4.0, 1.6), -0.4)
+        cls.light = light_of(((OVAL,), (cls.inner,), hole(15, 12, 4)), 540, 420, cls.view, noise=0.008, seed=4)
+
+    def test_ellipses_and_circles_are_told_apart(self):
+        found = trace(self.light, self.fit, TraceSettings(tolerance_mm=0.1))
+        self.assertEqual([[type(curve) for curve in outline.curves] for outline in found], [[Ellipse], [Ellipse], [Circle]])
+        for outline, true in zip(found, (OVAL, self.inner)):
+            (curve,) = outline.curves
+            self.assertLess(math.dist(curve.center, true.center), 0.01)
+            np.testing.assert_allclose(sorted(curve.semi_axes), sorted(true.semi_axes), atol=0.015)
+            self.assertLess(np.abs(signed_distance(sample(curve, 0.01), true)).max(), 0.03)
+            again = curve_of_record(primitive_record(curve, 0.01))
+            np.testing.assert_allclose([*again.center, *again.semi_axes], [*curve.center, *curve.semi_axes], atol=1e-12)
+
+    def test_what_is_almost_an_ellipse_is_none(self):
+        """A pointed lens of two arcs and a plate with rounded corners: common practice knows both as what a loose fit turns into ovals."""
+        radius = 14.0
+        half = math.acos((radius - 5.0) / radius)
+        lens = tuple(Arc((20.0, 15.0 + sense * (radius - 5.0)), radius, -sense * math.pi / 2 - half, 2 * half) for sense in (1, -1))
+        for part in (lens, rounded_polygon([(4, 8), (36, 8), (36, 22), (4, 22)], [6.9] * 4)):
+            (found,) = trace(light_of((part,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15))
+            self.assertNotIn(Ellipse, [type(curve) for curve in found.curves])
+
+    def test_an_oval_edge_from_a_rough_click(self):
+        (curve,) = underhand.round_near(self.light, self.fit, (24.0, 15.2)).curves
+        self.assertLess(np.abs(signed_distance(sample(curve, 0.01), self.inner)).max(), 0.03)
+
+
+class InTheSketch(unittest.TestCase):
+    def test_five_degrees_of_freedom_and_back_from_json(self):
+        sketch, name = oval()
+        self.assertEqual(freedom(sketch).degrees, 5)
+        again = model.from_json(model.to_json(sketch))
+        self.assertEqual(again.geometry(name), sketch.geometry(name))
+        with self.assertRaisesRegex(SketchError, "no size"):
+            edit.add_ellipse(Sketch(), (0, 0), (5, 0), (2, 0))
+
+    def test_a_point_on_it_moves_along_it(self):
+        sketch, name = oval()
+        sketch, point = edit.add_point(sketch, (9.0, 7.0))
+        sketch = tied(sketch, fixed(*sketch.curves[name].points), Constraint("on curve", (point, name)))
+        self.assertEqual(freedom(sketch).degrees, 1)
+        self.assertAlmostEqual(signed_distance(np.array([sketch.points[point]]), sketch.geometry(name))[0], 0.0, places=7)
+
+    def test_axes_are_dimensioned_and_made_equal(self):
+        sketch, name = oval()
+        sketch, other = edit.add_ellipse(sketch, (30, 3), (33, 4), (30, 7))
+        center, first, second = sketch.curves[name].points
+        sketch = tied(sketch, Constraint("distance", (center, first), value=9.0, name="a"), Constraint("distance", (center, second), value=4.0, name="b"),
+                      Constraint("horizontal", (center, first)), Constraint("equal", (name, other)))
+        np.testing.assert_allclose(sketch.geometry(other).semi_axes, (9.0, 4.0), atol=1e-8)
+        self.assertAlmostEqual(math.sin(sketch.geometry(name).angle), 0.0, places=9)
+
+    @given(st.lists(st.floats(-5, 5), min_size=8, max_size=8))
+    @settings(max_examples=40, deadline=None)
+    def test_derivatives_of_a_point_on_an_ellipse(self, moves):
+        sketch, name = oval((1.0, 2.0), (14.0, 4.0), (0.0, 9.0))
+        sketch, point = edit.add_point(sketch, (13.0, 14.0))
+        sketch, _ = edit.add_constraint(sketch, Constraint("on curve", (point, name)))
+        system = System(Equations(attrs.evolve(sketch, points={key: (x + move, y + other) for (key, (x, y)), move, other in zip(sketch.points.items(), moves[::2], moves[1::2])})))
+        x = system.start()
+        _, entries = system.evaluate(x)
+        slopes = np.zeros((system.row_count, system.count))
+        np.add.at(slopes, (system.row_of, system.column_of), entries)
+        for index in range(system.count):
+            step = np.zeros(system.count)
+            step[index] = 1e-6
+            numeric = (system.evaluate(x + step)[0] - system.evaluate(x - step)[0]) / 2e-6
+            np.testing.assert_allclose(slopes[:, index], numeric, atol=2e-6 * (1 + np.abs(slopes).max()))
+
+    def test_halves_stay_images_of_each_other(self):
+        sketch, axis = edit.add_line(Sketch(), (0, -20), (0, 20), construction=True)
+        sketch, left = edit.add_ellipse(sketch, (-10, 2), (-7, 3), (-11, 5))
+        sketch, right = edit.add_ellipse(sketch, (10, 2), (7, 3), (11, 5))
+        both = solve(tied_halves(sketch, [left, right], axis))
+        self.assertTrue(both.solved)
+        self.assertEqual(freedom(both.sketch).degrees, freedom(sketch).degrees - 5)
+        moved = tied(both.sketch, Constraint("distance", both.sketch.curves[left].points[:2], value=5.0, name="a"))
+        self.assertAlmostEqual(moved.geometry(right).semi_axes[0], 5.0, places=8)
+
+    def test_it_stays_whole(self):
+        sketch, name = oval()
+        with self.assertRaisesRegex(SketchError, "stays whole"):
+            trim(sketch, name, (8, 3))
+
+
+class InTheSolid(unittest.TestCase):
+    def test_volume_and_size(self):
+        """Volume of an elliptic cylinder, pi a b h; half its extent across a direction at angle t to its first axis is hypot(a cos t, b sin t)."""
+        sketch = Sketch()
+        sketch, _, _ = edit.add_outline(sketch, (OVAL,), [0.05], origin="drawn")
+        sketch, _, _ = edit.add_outline(sketch, (Ellipse((20, 14), (2, 3), 0.2),), [0.05], origin="drawn")
+        self.assertAlmostEqual(find_regions(sketch)[0].area, math.pi * (84 - 6), places=9)
+        (body,) = rebuild.run(sketch, plate_operations(sketch, 5.0))[0].values()
+        facts = body.facts
+        self.assertAlmostEqual(facts.volume_mm3 / (5 * math.pi * (84 - 6)), 1.0, delta=1e-7)
+        width = 2 * math.hypot(12 * math.cos(OVAL.angle), 7 * math.sin(OVAL.angle))
+        self.assertAlmostEqual(facts.box[1][0] - facts.box[0][0], width, delta=1e-4)
+
+    def test_drawings(self):
+        tall = Ellipse((3, 4), (2, 5), 0.3)
+        (entity,) = ezdxf.read(io.StringIO(dxf([(tall,)]).decode())).modelspace()
+        self.assertEqual(entity.dxftype(), "ELLIPSE")
+        places = np.array([(point.x, point.y) for point in entity.vertices(np.linspace(0, 2 * math.pi, 40))])
+        self.assertLess(np.abs(signed_distance(places, tall)).max(), 1e-9)
+        self.assertIn("A2 5 17.188734", svg([(tall,)]))
