@@ -13,6 +13,8 @@ from nomogon_core.trace.pieces import as_cubic
 
 TIP_WINDOW_PX = 12
 TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES = 0.04, 20, 4
+END_HOLD, FIXED = 0.01, 1e6
+MINIMAX_POWERS, LEAST_SHARE = (3, 4, 6, 8, 8), 0.1
 LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
 
 
@@ -27,14 +29,35 @@ def adjusted(outline, pieces, tolerance, settings):
     for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
         state = _start_state(outline, pieces, settings)
         x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
-                                    settings.tangent_weight_px, 4, settings.leash_px)
+                                    np.ones(len(state.data)), state.hold, settings.tangent_weight_px, 4, settings.leash_px)
         moved = _rebroken(outline, pieces, x[:2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
         if moved is None:
             break
         pieces = moved
-    x = _tips_held(outline, pieces, x, state.smooth)
-    curves = _curves(x, state)
-    return curves, _leaving(outline, pieces, curves, state.smooth, tolerance, settings), (pieces, state)
+    curves, bad = _held(outline, pieces, x, state, tolerance, settings)
+    for power in MINIMAX_POWERS if not outline.clear else ():
+        if bad.max() < 0:
+            break
+        x = _evened(x, state, power, tolerance, settings)
+        fairer, worse = _held(outline, pieces, x, state, tolerance, settings)
+        if (worse >= 0).sum() <= (bad >= 0).sum():
+            curves, bad = fairer, worse
+    return curves, bad, (pieces, state)
+
+
+def _held(outline, pieces, x, state, tolerance, settings):
+    """Curves of the adjusted unknowns with their tips drawn back, and where each leaves the contour."""
+    x = np.where(state.hold >= FIXED, state.x, x)
+    curves = _curves(_tips_held(outline, pieces, x, state.smooth), state)
+    return curves, _leaving(outline, pieces, curves, state.smooth, tolerance, settings)
+
+
+def _evened(x, state, power, tolerance, settings):
+    """Unknowns for which the largest distances count for more: least p-th powers by reweighted least squares (Lawson 1961, Rice and Usow 1968)."""
+    away = compiled.distances_along(x, state.kinds, state.columns, state.data, state.data_start)
+    weights = np.maximum(away / tolerance, LEAST_SHARE) ** (power - 2)
+    return compiled.adjust_jointly(x, state.kinds, state.columns, state.smooth, state.data, state.data_start, weights / weights.mean(), state.hold,
+                                   settings.tangent_weight_px * compiled.STIFFENING**2, 2, settings.leash_px)
 
 
 def _tips_held(outline, pieces, x, smooth):
@@ -119,6 +142,21 @@ def _rebroken(outline, pieces, joints, reach):
 
 
 @attrs.frozen
+class Anchors:
+    """Where a run of pieces that is looked at alone begins and ends, as what its gap is put in with.
+
+    Attributes:
+        end, start: places of the run's end and of its start, which stay.
+        leaving, arriving: directions in radians there that stay too, along the outline; None at a corner.
+    """
+
+    end: tuple
+    leaving: float | None
+    start: tuple
+    arriving: float | None
+
+
+@attrs.frozen
 class _State:
     """Unknowns of the joint adjustment and what stays fixed in it."""
 
@@ -128,6 +166,7 @@ class _State:
     smooth: np.ndarray
     data: np.ndarray
     data_start: np.ndarray
+    hold: np.ndarray
 
 
 def _primitives(outline, pieces, settings):
@@ -196,7 +235,9 @@ def _start_state(outline, pieces, settings):
         before = pieces[index - 1]
         start = points[piece[1] % count]
         if GAP in (piece[0], before[0]):
-            joints[index] = start
+            anchors = piece[3] if piece[0] == GAP else before[3]
+            joints[index] = start if anchors is None else anchors.end if piece[0] == GAP else anchors.start
+            smooth[index] = anchors is not None and (anchors.leaving if piece[0] == GAP else anchors.arriving) is not None
             continue
         first = _direction(outline, before, primitives[index - 1], start, False)
         second = _direction(outline, piece, primitives[index], start, True)
@@ -204,7 +245,7 @@ def _start_state(outline, pieces, settings):
         bound = settings.smooth_degrees if CUBIC not in (piece[0], before[0]) else settings.free_smooth_degrees
         smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
         joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
-    columns, extra, data, data_start = [], [], [], [0]
+    columns, extra, data, data_start, holds = [], [], [], [0], []
     at = 2 * number
     for index, (kind, first, last, _) in enumerate(pieces):
         columns.append(at)
@@ -214,11 +255,19 @@ def _start_state(outline, pieces, settings):
         elif kind == CUBIC:
             control = primitives[index]
             extra.append(np.concatenate([control[1] - control[0], control[2] - control[3]]))
-        at += len(extra[-1]) if kind in (ARC, CUBIC) else 0
+        elif kind == GAP:
+            anchors = pieces[index][3]
+            extra.append([0.0, 0.0] if anchors is None else [anchors.leaving or 0.0, anchors.arriving or 0.0])
+            held = END_HOLD if anchors is None else FIXED
+            holds += [(2 * index, held), (2 * index + 1, held), (2 * ((index + 1) % number), held), (2 * ((index + 1) % number) + 1, held), (at, FIXED), (at + 1, FIXED)]
+        at += compiled.EXTRAS[kind]
         data.append(np.empty((0, 2)) if kind == GAP else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings))
         data_start.append(data_start[-1] + len(data[-1]))
     x = np.concatenate([joints.ravel(), *[np.asarray(values, float) for values in extra]])
-    return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start))
+    hold = np.zeros(len(x))
+    for place, weight in holds:
+        hold[place] = weight
+    return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start), hold)
 
 
 def _bulge(points, circle, start, end):
@@ -331,7 +380,8 @@ def _replace_bad(outline, pieces, curves, bad, tolerance):
             points[0] = _end_of(curves[index], 0)
         if bad[(index + 1) % number] < 0:
             points[-1] = _end_of(curves[index], 1)
-        result += [Line(a, b) for a, b in zip(*(lambda kept: (kept[:-1], kept[1:]))(_polyline(points, tolerance)))]
+        kept = points[polyline(points, tolerance)]
+        result += [Line(a, b) for a, b in zip(kept[:-1], kept[1:])]
     return tuple(result)
 
 
@@ -344,7 +394,8 @@ def _end_of(curve, which):
     return curve.end if which else curve.start
 
 
-def _polyline(points, tolerance):
+def polyline(points, tolerance):
+    """Indices of the points (n, 2) that lines within the tolerance go through."""
     kept, open_ranges = {0, len(points) - 1}, [(0, len(points) - 1)]
     while open_ranges:
         first, last = open_ranges.pop()
@@ -356,4 +407,4 @@ def _polyline(points, tolerance):
             middle = first + 1 + worst
             kept.add(middle)
             open_ranges += [(first, middle), (middle, last)]
-    return points[sorted(kept)]
+    return sorted(kept)

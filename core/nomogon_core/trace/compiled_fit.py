@@ -1,7 +1,7 @@
 """Compiled loops of the outline fitter: trial fits, the best chain of pieces, the joint adjustment.
 
 A closed contour is an array (n, 2) of points about one pixel apart; index ranges may run past the end and
-wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap between the ends of an open path (3), which has no points.
+wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap (3) between the ends of an open path or of a run that is looked at alone; it has no points.
 """
 
 import math
@@ -10,11 +10,11 @@ import numpy as np
 from numba import njit
 
 LINE, ARC, CUBIC, GAP = 0, 1, 2, 3
+EXTRAS = (0, 1, 4, 2)
 MOST_SAMPLES = 120
 CUBIC_SAMPLES = 48
 STIFFENING = 12.0
 BAND = 16
-END_HOLD = 0.01
 
 
 @njit(cache=True)
@@ -500,6 +500,8 @@ def end_angles(kind, joint, extra):
     """Directions of travel at both ends, as angles."""
     if kind == CUBIC:
         return math.atan2(extra[1], extra[0]), math.atan2(-extra[3], -extra[2])
+    if kind == GAP:
+        return extra[0], extra[1]
     chord = math.atan2(joint[3] - joint[1], joint[2] - joint[0])
     half = 2 * math.atan(extra[0]) if kind == ARC else 0.0
     return chord - half, chord + half
@@ -544,7 +546,7 @@ def _project_cubics(x, kinds, columns, data, data_start, feet):
 
 
 @njit(cache=True)
-def _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weight):
+def _total_cost(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight):
     count = kinds.shape[0]
     cost = 0.0
     out = np.empty(data.shape[0])
@@ -552,7 +554,7 @@ def _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weigh
         low, high = data_start[piece], data_start[piece + 1]
         _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], out)
         for index in range(high - low):
-            cost += out[index] ** 2
+            cost += weights[low + index] * out[index] ** 2
         if smooth[piece]:
             before = (piece - 1) % count
             here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:])
@@ -563,7 +565,7 @@ def _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weigh
 
 @njit(cache=True)
 def _unknowns_of(piece, kinds, columns, count):
-    extra = 1 if kinds[piece] == ARC else (4 if kinds[piece] == CUBIC else 0)
+    extra = EXTRAS[kinds[piece]]
     following = (piece + 1) % count
     places = np.empty(4 + extra, np.int64)
     places[0], places[1], places[2], places[3] = 2 * piece, 2 * piece + 1, 2 * following, 2 * following + 1
@@ -627,7 +629,7 @@ def _add(band, edge, corner, slot, a, b, value):
 
 
 @njit(cache=True)
-def _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight, slot, band, edge, corner):
+def _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner):
     count, size = kinds.shape[0], x.shape[0]
     right = np.zeros(size)
     band[:], edge[:], corner[:] = 0.0, 0.0, 0.0
@@ -642,6 +644,11 @@ def _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent
         joint = _joint_of(x, piece, count)
         _piece_residuals(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], residuals)
         _piece_slopes(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], slopes)
+        for index in range(used):
+            share = math.sqrt(weights[low + index])
+            residuals[index] *= share
+            for a in range(places.shape[0]):
+                slopes[a, index] *= share
         for a in range(places.shape[0]):
             total = 0.0
             for index in range(used):
@@ -727,7 +734,7 @@ def _slots(kinds, columns, size):
             inner = at
         slot[2 * piece], slot[2 * piece + 1] = at, at + 1
         at += 2
-        extra = 1 if kinds[piece] == ARC else (4 if kinds[piece] == CUBIC else 0)
+        extra = EXTRAS[kinds[piece]]
         for index in range(extra):
             slot[columns[piece] + index] = at
             at += 1
@@ -735,29 +742,16 @@ def _slots(kinds, columns, size):
 
 
 @njit(cache=True)
-def _held_ends(kinds):
-    """Unknowns of the joints on both sides of a gap: nothing else holds these along their curves."""
-    count = kinds.shape[0]
-    held = np.empty(4 * count, np.int64)
-    used = 0
-    for piece in range(count):
-        if kinds[piece] == GAP:
-            following = (piece + 1) % count
-            held[used], held[used + 1], held[used + 2], held[used + 3] = 2 * piece, 2 * piece + 1, 2 * following, 2 * following + 1
-            used += 4
-    return held[:used]
-
-
-@njit(cache=True)
-def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, outer_rounds, leash):
+def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, tangent_weight, outer_rounds, leash):
     """Least squares over all joints, bulges and handles at once (Levenberg 1944, Marquardt 1963).
 
     Args:
-        x: joints (2 a piece), then one bulge an arc and four handle coordinates a cubic; see ``columns``.
+        x: joints (2 a piece), then one bulge an arc, four handle coordinates a cubic and the directions at both ends of a gap; see ``columns``.
         columns: where each piece's own unknowns begin.
         smooth: whether the joint at each piece's start is smooth; its kink is weighted by ``tangent_weight``
             pixels a radian, more from round to round, so that smooth joints end up smooth.
-        data: points of all pieces in a row; data_start: (pieces + 1,).
+        data: points of all pieces in a row; data_start: (pieces + 1,); weights: of their squared distances.
+        hold: weights that keep each unknown where it is.
         leash: how far a joint may move, in pixels.
 
     Returns:
@@ -770,18 +764,17 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
     slot, inner = _slots(kinds, columns, x.shape[0])
     border = x.shape[0] - inner
     band, edge, corner = np.zeros((inner, BAND + 1)), np.zeros((inner, border)), np.zeros((border, border))
-    held = _held_ends(kinds)
     damping = 1e-3
     for outer in range(outer_rounds):
         if outer > 0:
             tangent_weight *= STIFFENING
         _project_cubics(x, kinds, columns, data, data_start, feet)
-        cost = _total_cost(x, kinds, columns, smooth, data, data_start, feet, tangent_weight) + END_HOLD * np.sum((x[held] - begin[held]) ** 2)
+        cost = _total_cost(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight) + np.sum(hold * (x - begin) ** 2)
         for _ in range(6):
-            right = _normal_equations(x, kinds, columns, smooth, data, data_start, feet, tangent_weight, slot, band, edge, corner)
-            for place in held:
-                right[slot[place]] += END_HOLD * (x[place] - begin[place])
-                _add(band, edge, corner, slot, place, place, END_HOLD)
+            right = _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner)
+            for place in range(x.shape[0]):
+                right[slot[place]] += hold[place] * (x[place] - begin[place])
+                _add(band, edge, corner, slot, place, place, hold[place])
             better, move = False, 0.0
             for _ in range(5):
                 damped, damped_corner = band.copy(), corner.copy()
@@ -795,7 +788,7 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
                     trial[a] -= ordered[slot[a]]
                     move_now = max(move_now, abs(ordered[slot[a]]))
                 far = np.max(np.abs(trial[:joints] - begin[:joints]))
-                trial_cost = _total_cost(trial, kinds, columns, smooth, data, data_start, feet, tangent_weight) + END_HOLD * np.sum((trial[held] - begin[held]) ** 2)
+                trial_cost = _total_cost(trial, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight) + np.sum(hold * (trial - begin) ** 2)
                 if far < leash and trial_cost < cost:
                     move = move_now
                     better = trial_cost < cost * (1 - 1e-7)
@@ -806,6 +799,19 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, tangent_weight, 
             if not better or move < 1e-5:
                 break
     return x
+
+
+@njit(cache=True)
+def distances_along(x, kinds, columns, data, data_start):
+    """Unsigned distances of all pieces' points from their pieces, as the adjustment sees them."""
+    count = kinds.shape[0]
+    feet = np.zeros((data.shape[0], 3))
+    _project_cubics(x, kinds, columns, data, data_start, feet)
+    away = np.empty(data.shape[0])
+    for piece in range(count):
+        low, high = data_start[piece], data_start[piece + 1]
+        _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], away[low:high])
+    return np.abs(away)
 
 
 @njit(cache=True)

@@ -13,16 +13,16 @@ import numpy as np
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Line, closed_area, moved, reverse
-from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
-from nomogon_core.trace.described import SURE_TIP_PX, describe, is_corner, wobble, resample
+from nomogon_core.trace.adjustment import adjust, with_halves
+from nomogon_core.trace.compiled_fit import ARC, LINE
+from nomogon_core.trace.described import SURE_TIP_PX, describe, wobble, resample
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
-from nomogon_core.trace.pieces import as_cubic, best_pieces, simplify
+from nomogon_core.trace.pieces import best_pieces, simplify
+from nomogon_core.trace.rough import rough_curves
 from nomogon_core.trace.whole import as_circle, as_ellipse
 
 MOST_TEETH = 400
-BESIDE, LOCAL_SHARE = 2, 0.97
 
 
 @attrs.frozen
@@ -157,6 +157,7 @@ def _fitted_curves(outline, detection, tolerance, settings, *, clear):
     if not clear:
         outline = attrs.evolve(outline, sure_tip_px=settings.free_tip_px, skips=np.minimum(outline.skips, settings.free_skip_px))
         pieces = best_pieces(outline, detection, settings)
+        return rough_curves(outline, pieces, tolerance, settings)
     return _fewest(outline, pieces, detection, tolerance, settings)
 
 
@@ -166,58 +167,12 @@ def _fewest(outline, pieces, detection, tolerance, settings):
     for stretch in settings.stretches:
         if stretch * tolerance > detection:
             simpler = simplify(outline, pieces, stretch * tolerance, settings)
-            curves, bad, (left, _) = with_halves(outline, simpler, tolerance, settings)
-            if bad.max() < 0 and (best is None or len(curves) < len(best[0])):
-                best = curves, left
+            curves, bad, _ = with_halves(outline, simpler, tolerance, settings)
+            if bad.max() < 0 and (best is None or len(curves) < len(best)):
+                best = curves
     if best is None:
         return adjust(outline, pieces, max(detection, min(tolerance, 2 * detection)), settings)
-    fewer = _without_needless(outline, best[1], tolerance, settings)
-    if len(fewer) < len(best[1]):
-        curves, bad, _ = with_halves(outline, fewer, tolerance, settings)
-        if bad.max() < 0 and len(curves) < len(best[0]):
-            return curves
-    return best[0]
-
-
-def _without_needless(outline, pieces, tolerance, settings):
-    """Pieces of which two neighbours became one cubic wherever that still stays within the tolerance with what lies beside it adjusted."""
-    if outline.drawn or outline.clear or len(pieces) < 2 * BESIDE + 3:
-        return pieces
-    count, index, stayed, refused = len(outline.points), 0, 0, set()
-    while stayed < len(pieces) and len(pieces) >= 2 * BESIDE + 3:
-        turned = _in_a_row(pieces[index:] + pieces[:index])
-        pair = tuple(place % count for place in (turned[BESIDE][1], turned[BESIDE + 1][1], turned[BESIDE + 1][2]))
-        merged = None if pair in refused else _pair_as_one(outline, turned, tolerance, settings)
-        if merged is None:
-            refused.add(pair)
-            index, stayed = (index + 1) % len(pieces), stayed + 1
-        else:
-            pieces, index, stayed = merged, 0, 0
-    return pieces
-
-
-def _in_a_row(pieces):
-    """Pieces whose ranges go on from one to the next, past the contour's last point."""
-    placed, at = [], pieces[0][1]
-    for kind, first, last, control in pieces:
-        placed.append((kind, at, at + last - first, control))
-        at += last - first
-    return placed
-
-
-def _pair_as_one(outline, pieces, tolerance, settings):
-    """The pieces with those in the middle of the first few as one, or None."""
-    count = len(outline.points)
-    before, (one, other), after = pieces[:BESIDE], pieces[BESIDE:BESIDE + 2], pieces[BESIDE + 2:2 * BESIDE + 2]
-    if GAP in {piece[0] for piece in pieces[:2 * BESIDE + 2]} or is_corner(outline, other[1]):
-        return None
-    if one[0] != CUBIC and other[0] != CUBIC and min(one[2] - one[1], other[2] - other[1]) > settings.whole_px:
-        return None
-    merged = as_cubic(outline, one[1], other[2])
-    run = [*before, merged, *after]
-    closing = (GAP, run[-1][2], run[0][1] + count, None)
-    _, bad, (left, _) = adjusted(outline, [*run, closing], LOCAL_SHARE * tolerance, attrs.evolve(settings, free_rebreaks=2))
-    return None if bad.max() >= 0 else [*left[:-1], *pieces[2 * BESIDE + 2:]]
+    return best
 
 
 def _in_unit(curve, shift, pixel):

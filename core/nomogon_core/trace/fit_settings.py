@@ -25,7 +25,7 @@ class FitSettings:
         stretches: shares of the tolerance that are tried one after the other, since the joint adjustment gains some of it back.
         leash_px: how far a joint may move before the points are shared out anew between its pieces.
         rebreaks: how often that is done at most, free_rebreaks on free-form outlines that are not clear; halvings: how often pieces that leave the contour are halved.
-        candidates, cubic_candidates: how many places are tried around a contour.
+        candidates, cubic_candidates: how many places are tried around a contour; rough_spacing_px: how far apart they are on a rough one.
     """
 
     least_detection_px: float = 0.25
@@ -54,6 +54,7 @@ class FitSettings:
     halvings: int = 8
     candidates: int = 300
     cubic_candidates: int = 80
+    rough_spacing_px: float = 5.0
 
 
 SETTINGS = FitSettings()

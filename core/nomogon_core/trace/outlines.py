@@ -191,7 +191,7 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     if settings.mode == "centre":
         return _trace_strokes(light, calibration, settings, progress, things)
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings.keep, light.shape[::-1])
-    noise = max(contour_noise(contour.points, 1.0) for contour in contours)
+    noise = _common_noise(contours)
     if settings.halves:
         return _trace_halves(contours, calibration, settings, noise)
     total = sum(len(contour.points) for contour in contours)
@@ -202,6 +202,13 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
         if progress:
             progress(done / total)
     return tuple(outlines)
+
+
+def _common_noise(contours):
+    """Wobble in pixels that at least half of all edges have, by length: small holes show too little of it, and a ragged blot must not stand for the rest."""
+    told = sorted((contour_noise(contour.points, 1.0), len(contour.points)) for contour in contours)
+    passed = np.cumsum([length for _, length in told])
+    return told[int(np.searchsorted(passed, passed[-1] / 2))][0]
 
 
 def _trace_halves(contours, calibration, settings, noise):

@@ -260,6 +260,31 @@ def simplify(outline, pieces, tolerance, settings):
     return found if len(found) < len(pieces) else pieces
 
 
+def chain_of_cubics(outline, long_ones, tolerance, settings):
+    """Pieces of the fewest cubics between dense places, around some pieces that stay.
+
+    Where no cubic fits, a costly line stands in.
+    """
+    count = len(outline.points)
+    number = max(8, round(count / settings.rough_spacing_px))
+    places = _with_corners(np.round(np.arange(number) * count / number).astype(int), outline)
+    for _, first, last, _ in long_ones:
+        places = places[((places - first) % count == 0) | ((places - first) % count >= last - first)]
+    places = np.union1d(places, np.array([place % count for piece in long_ones for place in piece[1:3]], int))
+    nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
+    begin, steps, squares, controls = compiled.cubic_trials(outline.points, places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[places] - 0.5 * settings.skip_px)
+    at = np.searchsorted(places, np.array([piece[1] % count for piece in long_ones], int))
+    taken = np.zeros(len(places), bool)
+    taken[at] = True
+    legal = _free_of(taken, begin, begin + steps)
+    trials = _Trials.of(begin[legal], steps[legal], np.full(legal.sum(), CUBIC), 1 + MISFIT_COST * squares[legal] / tolerance**2, list(controls[legal]))
+    free = np.nonzero(~taken)[0]
+    trials = trials.and_more(free, np.ones(len(free)), np.full(len(free), LINE), np.full(len(free), FALLBACK_COST))
+    reach = (np.searchsorted(places, [piece[2] % count for piece in long_ones]) - at) % len(places) if long_ones else []
+    trials = trials.and_more(at, reach, [piece[0] for piece in long_ones], np.zeros(len(long_ones)))
+    return _chain(outline, places, trials, int(at[0]) if long_ones else None)[1]
+
+
 def _free_of(marked, low, high):
     """Which cyclic ranges [low, high) of candidate places hold no marked one."""
     passed = np.concatenate([[0], np.cumsum(np.concatenate([marked, marked]))])

@@ -1,0 +1,182 @@
+"""The fewest cubics through a contour that is no drawing of lines and arcs and too rough to tell them: a grown or torn edge.
+
+A chain of cubics between dense places is the start, the best there is for the directions that the contour has there (dynamic
+programming); then neighbours become one, those first that lose least, wherever both sides can be adjusted to it within the
+tolerance. Runs are looked at alone, with their ends held in place and direction, so that the rest of the chain stays as it is.
+"""
+
+import heapq
+import itertools
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.geometry import Line, Spline, end_directions, ends
+from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace.adjustment import Anchors, adjusted, polyline, with_halves
+from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace.described import is_corner
+from nomogon_core.trace.pieces import chain_of_cubics
+
+SMOOTH = math.radians(0.3)
+HOPELESS = 4.0
+FIT_ROUNDS = 8
+LEAST_CHAIN = 4
+RUN_REBREAKS = 2
+
+
+@attrs.frozen(eq=False)
+class _Link:
+    """A piece of the chain and the curve that it is now."""
+
+    kind: int
+    first: int
+    last: int
+    curve: object
+
+    def control(self):
+        return np.array(self.curve.points) if self.kind == CUBIC else None
+
+
+def rough_curves(outline, pieces, tolerance, settings):
+    """Curves within the tolerance.
+
+    Args:
+        outline: described contour; pieces: recognised on it, of which long lines and arcs are kept where that can be.
+    """
+    chain = _start(outline, pieces, tolerance, settings)
+    chain = _few_joined(outline, _joined(outline, chain, tolerance, settings), tolerance, settings)
+    return tuple(link.curve for link in chain)
+
+
+def _start(outline, pieces, tolerance, settings):
+    """The chain to begin with, all of it within the tolerance."""
+    long_ones = [piece for piece in pieces if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
+    if any(piece[0] != GAP for piece in long_ones):
+        begun = chain_of_cubics(outline, long_ones, tolerance, settings)
+        curves, bad, (left, _) = with_halves(outline, begun, tolerance, settings)
+        if bad.max() < 0:
+            return [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left, curves)]
+    begun = chain_of_cubics(outline, [piece for piece in long_ones if piece[0] == GAP], tolerance, settings)
+    return [link for index, piece in enumerate(begun) for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)]
+
+
+def _links(outline, piece, before, after, tolerance):
+    """A cubic as a link; where none fits, the contour itself as lines (Ramer 1972, Douglas and Peucker 1973)."""
+    kind, first, last, control = piece
+    if kind == CUBIC:
+        return [_Link(kind, first, last, Spline(control))]
+    points = outline.points[np.arange(first, last + 1) % len(outline.points)].copy()
+    if kind == GAP:
+        return [_Link(kind, first, last, Line(points[0], points[-1]))]
+    points[0] = before[3][3] if before[0] == CUBIC else points[0]
+    points[-1] = after[3][0] if after[0] == CUBIC else points[-1]
+    kept = polyline(points, tolerance)
+    return [_Link(LINE, first + low, first + high, Line(points[low], points[high])) for low, high in zip(kept[:-1], kept[1:])]
+
+
+def _joined(outline, chain, tolerance, settings):
+    """The chain with neighbours made one wherever the tolerance allows it, the least costly first."""
+    count = len(outline.points)
+    following = dict(zip(chain, [*chain[1:], chain[0]]))
+    before = {after: link for link, after in following.items()}
+    queue, order = [], itertools.count()
+
+    def offer(one):
+        other = following[one]
+        if one is other or CUBIC not in (one.kind, other.kind) and min(one.last - one.first, other.last - other.first) > settings.whole_px:
+            return
+        if GAP in (one.kind, other.kind) or is_corner(outline, other.first):
+            return
+        merged, worst = _as_one(outline, one, other)
+        if worst <= HOPELESS * tolerance:
+            heapq.heappush(queue, (worst, next(order), one, other, merged))
+    for link in chain:
+        offer(link)
+    while queue and len(following) > LEAST_CHAIN:
+        _, _, one, other, merged = heapq.heappop(queue)
+        if following.get(one) is not other or other not in following:
+            continue
+        run = [before[one], merged, following[other]]
+        if GAP in (run[0].kind, run[2].kind):
+            continue
+        outer = before[run[0]], following[run[2]]
+        done = _alone(outline, run, outer, count, tolerance, settings)
+        if done is None:
+            continue
+        for gone in (run[0], one, other, run[2]):
+            del following[gone], before[gone]
+        row = [outer[0], *done, outer[1]]
+        for link, after in zip(row[:-1], row[1:]):
+            following[link], before[after] = after, link
+        for link in row[:-1]:
+            offer(link)
+        if outer[0] in before:
+            offer(before[outer[0]])
+    first = next(iter(following))
+    result, link = [], first
+    while True:
+        result.append(link)
+        link = following[link]
+        if link is first:
+            return result
+
+
+def _few_joined(outline, chain, tolerance, settings):
+    """As :func:`_joined` for a chain so short that all of it is adjusted at once."""
+    shrunk = len(chain) <= LEAST_CHAIN + 1
+    while shrunk and len(chain) > 1:
+        shrunk = False
+        tries = sorted(((worst, index, merged) for index in range(len(chain)) for merged, worst in [_as_one(outline, chain[index], chain[(index + 1) % len(chain)])]
+                       if worst <= HOPELESS * tolerance and not {GAP} & {chain[index].kind, chain[(index + 1) % len(chain)].kind}
+                       and not is_corner(outline, chain[(index + 1) % len(chain)].first)), key=lambda item: item[0])
+        for _, index, merged in tries:
+            rest = [chain[(index + 2 + step) % len(chain)] for step in range(len(chain) - 2)]
+            curves, bad, (left, _) = adjusted(outline, _in_a_row([merged, *rest]), tolerance, settings)
+            if bad.max() < 0 and len(curves) < len(chain):
+                chain, shrunk = [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left, curves)], True
+                break
+    return chain
+
+
+def _in_a_row(links):
+    """Links as pieces whose ranges go on from one to the next, past the contour's last point."""
+    placed, at = [], links[0].first
+    for link in links:
+        placed.append((link.kind, at, at + link.last - link.first, link.control()))
+        at += link.last - link.first
+    return placed
+
+
+def _as_one(outline, one, other):
+    """One cubic over two links, with the ends and directions of theirs, and its largest distance from the contour."""
+    first, last = one.first, one.first + (one.last - one.first) + (other.last - other.first)
+    (start, _), (_, end) = ends(one.curve), ends(other.curve)
+    out_way, in_way = end_directions(one.curve)[0], -end_directions(other.curve)[1]
+    corner = (is_corner(outline, first), is_corner(outline, last))
+    data = outline.points[np.arange(first, last + 1, max(1, (last - first) // 150)) % len(outline.points)]
+    control, worst, _ = compiled.fit_cubic(data, np.array(start), np.array(end), out_way, in_way, *corner, FIT_ROUNDS, math.inf)
+    return _Link(CUBIC, first, last, Spline(control)), worst
+
+
+def _alone(outline, run, outer, count, tolerance, settings):
+    """Links of a run adjusted between its neighbours, which stay; None when it leaves the tolerance."""
+    placed = _in_a_row(run)
+    gap = (GAP, placed[-1][2], placed[0][1] + count, _anchors(run, outer))
+    curves, bad, (left, _) = adjusted(outline, [*placed, gap], tolerance, attrs.evolve(settings, free_rebreaks=RUN_REBREAKS))
+    if bad.max() >= 0:
+        return None
+    return [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left[:-1], curves[:-1])]
+
+
+def _anchors(run, outer):
+    def kept(before, after):
+        """Direction where two curves meet, if they do so smoothly."""
+        arriving, leaving = end_directions(before)[1], end_directions(after)[0]
+        if math.acos(float(np.clip(arriving @ leaving, -1, 1))) > SMOOTH:
+            return None
+        return math.atan2(arriving[1], arriving[0])
+    first, last = run[0].curve, run[-1].curve
+    arriving, leaving = kept(outer[0].curve, first), kept(last, outer[1].curve)
+    return Anchors(ends(last)[1], leaving, ends(first)[0], arriving)
