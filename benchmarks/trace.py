@@ -18,7 +18,7 @@ import potrace
 import shapely
 import vtracer
 from PIL import Image
-from skimage import data, measure
+from skimage import data, filters, measure, morphology
 
 from benchmarks.previews import calibrated_job, p95_ms, picture_12mp
 from benchmarks.specimens import FREE, LINES_AND_ARCS
@@ -38,6 +38,7 @@ OUR_TOLERANCE_PX = 0.25
 COVERED = 0.85
 KINKS_DEGREES = (0.2, 15.0)
 TRUTH_CHORD_PX = 0.002
+STENCIL_LEAST_PX = 2.0
 STEP_PX = 0.25
 TOLERANCES_PX = (0.3, 0.5, 0.8, 0.9, 1.0, 1.1, 1.2, 1.8, 2.8, 4.5, 7.0, 11.0, 18.0, 30.0)
 NATURAL = {"horse": (lambda: data.horse(), 40), "coins": (lambda: data.coins(), 150), "clock": (lambda: data.clock(), 400)}
@@ -60,7 +61,7 @@ print(sorted(times[1:])[1], int(peak.split()[1]) / 1024)
 
 @attrs.frozen
 class Picture:
-    """A picture to trace: its bytes, how a calibration lays it, and its true outlines in pixels, if known."""
+    """A picture to trace: its bytes, how a calibration lays it, and its true outlines in pixels, if known; a picture of two tones is its own mask."""
 
     name: str
     png: bytes = attrs.field(repr=False)
@@ -68,6 +69,7 @@ class Picture:
     truth: tuple = ()
     free: bool = False
     least_px: float = 60.0
+    stencil: np.ndarray | None = attrs.field(default=None, eq=False, repr=False)
 
     def calibration(self):
         """One known length, placed so that millimetres times the scale are pixels, y up."""
@@ -113,9 +115,16 @@ def pictures():
         yield made_up(f"{name}, photo 12 MP", LINES_AND_ARCS[name](), LARGE_SCALE, free=False, noise=0.012, blur_px=1.2, grain=0.03, seed=7)
     yield made_up("cam, photo 12 MP", FREE["cam"](), LARGE_SCALE, free=True, noise=0.012, blur_px=1.2, grain=0.03, seed=8)
     for name, (load, least) in NATURAL.items():
-        values = np.asarray(load())
-        grey = (values * 255).astype(np.uint8) if values.dtype == bool else values
-        yield Picture(name, cv2.imencode(".png", grey)[1].tobytes(), 1.0, (), True, float(least))
+        part = _stencil(np.asarray(load()), least)
+        yield Picture(name, cv2.imencode(".png", np.where(part, 0, 255).astype(np.uint8))[1].tobytes(), 1.0, (), True, STENCIL_LEAST_PX, part)
+
+
+def _stencil(values, least):
+    """A sample as a picture of two tones, True where the part is, without specks and holes up to some pixels: split as Otsu (1979) does, all by scikit-image."""
+    bright = values if values.dtype == bool else values > filters.threshold_otsu(values)
+    border = np.concatenate([bright[0], bright[-1], bright[:, 0], bright[:, -1]])
+    part = ~bright if border.mean() > 0.5 else bright
+    return morphology.remove_small_holes(morphology.remove_small_objects(part, max_size=least), max_size=least)
 
 
 class Edges:
@@ -170,7 +179,9 @@ def _turns_left(points):
 
 
 def mask_of(picture):
-    """The same picture as the binary mask that the other libraries take: at the middle between part and ground, with the same specks left out."""
+    """The same picture as the binary mask that the other libraries take: the stencil itself, or split at the middle between part and ground with the same specks left out."""
+    if picture.stencil is not None:
+        return picture.stencil
     light = decode(picture.png, drawn=not picture.truth)
     settings = TraceSettings(speck_mm2=picture.least_px / picture.scale**2, border=not picture.truth)
     contours = outlines_of(light, settings, 1 / picture.scale)

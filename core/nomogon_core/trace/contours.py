@@ -10,7 +10,7 @@ from nomogon_core.trace.compiled_contours import boundary_loops, plateau_levels,
 
 REDUCED_SIDE = 500
 SURFACE_SAMPLES = 8000
-SMOOTHING_PX = 1.0
+SMOOTHING_PX, TWO_TONE_SMOOTHING_PX, TWO_TONE_MARGIN = 1.0, 0.5, 0.02
 LEAST_CONTRAST = 0.015
 LEAST_SEPARATION = 3.6
 OTHER_CONTRAST = 0.04
@@ -162,10 +162,17 @@ def tones_of(light, part):
 
 
 def even_light(light, tones):
-    """The picture with its light made even and its noise smoothed by one pixel (float32)."""
+    """The picture with its light made even and its noise smoothed by one pixel, by half a pixel where it has two tones only (float32)."""
     height, width = light.shape
     factors = cv2.resize(tones.evening, (width, height), interpolation=cv2.INTER_LINEAR)
-    return cv2.GaussianBlur(cv2.multiply(light, factors), (0, 0), SMOOTHING_PX)
+    return cv2.GaussianBlur(cv2.multiply(light, factors), (0, 0), TWO_TONE_SMOOTHING_PX if is_two_toned(light) else SMOOTHING_PX)
+
+
+def is_two_toned(light):
+    """Whether a picture has two values and nothing between, as a line scan or a stencil: its edges are steps from pixel to pixel."""
+    low, high = float(light.min()), float(light.max())
+    between = cv2.inRange(light, low + TWO_TONE_MARGIN * (high - low), high - TWO_TONE_MARGIN * (high - low))
+    return not cv2.hasNonZero(between)
 
 
 def outward_normals(points, reach=3):

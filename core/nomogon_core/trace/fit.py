@@ -147,13 +147,15 @@ def _is_clear(noise, settings):
 
 
 def _fitted_curves(outline, detection, tolerance, settings, *, clear):
-    """Curves of a described contour. One that is not drawn with lines and arcs is looked at anew, and its corners are taken as they stand in the picture."""
+    """Curves of a described contour. A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture."""
     if clear:
         outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
     pieces = best_pieces(outline, detection, settings)
     straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
     if straight >= settings.drawn_share * len(outline.points):
-        return _fewest(attrs.evolve(outline, drawn=True), pieces, detection, tolerance, settings)
+        curves = _fewest(attrs.evolve(outline, drawn=True), pieces, detection, tolerance, settings)
+        if clear or len(curves) <= len(pieces):
+            return curves
     if not clear:
         outline = attrs.evolve(outline, sure_tip_px=settings.free_tip_px, skips=np.minimum(outline.skips, settings.free_skip_px))
         pieces = best_pieces(outline, detection, settings)
