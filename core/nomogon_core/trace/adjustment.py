@@ -127,14 +127,14 @@ def _halved(outline, pieces, bad):
 
 
 def _rebroken(outline, pieces, joints, reach):
-    """Pieces whose breaks follow their joints along the contour; None when no break moves by two pixels."""
+    """Pieces whose breaks follow their joints along the contour, but at tips that the lens closed; None when no break moves by two pixels."""
     count = len(outline.points)
     shifts = []
     for (_, first, last, _), before, joint in zip(pieces, [pieces[-1], *pieces[:-1]], joints):
         low, high = -min(reach, (before[2] - before[1]) // 3), min(reach, (last - first) // 3)
         offsets = np.arange(int(low), int(high) + 1)
         away = np.hypot(*(outline.points[(first + offsets) % count] - joint).T)
-        shifts.append(0 if GAP in (before[0], pieces[len(shifts)][0]) else int(offsets[away.argmin()]))
+        shifts.append(0 if GAP in (before[0], pieces[len(shifts)][0]) or outline.closed_by_lens(first) else int(offsets[away.argmin()]))
     if np.abs(shifts).max() < 2:
         return None
     return [(kind, first + shift, last + following, control)

@@ -106,18 +106,21 @@ def _value_at(light, x, y):
 
 @njit(cache=True)
 def plateau_levels(light, points, normals, near, far):
-    """Mean light on both sides of a contour, between ``near`` and ``far`` pixels from it: (n, 2)."""
-    levels = np.empty((points.shape[0], 2))
+    """Mean light on both sides of a contour, between ``near`` and ``far`` pixels from it, and how much it differs there: (n, 2) each."""
+    levels, spreads = np.empty((points.shape[0], 2)), np.empty((points.shape[0], 2))
     for index in range(points.shape[0]):
         for side in range(2):
             sign = 2.0 * side - 1.0
-            total = 0.0
+            total, least, most = 0.0, 1e18, -1e18
             for step in range(3):
                 distance = sign * (near + (far - near) * step / 2)
-                total += _value_at(light, points[index, 0] + distance * normals[index, 0],
-                                   points[index, 1] + distance * normals[index, 1])
+                value = _value_at(light, points[index, 0] + distance * normals[index, 0],
+                                  points[index, 1] + distance * normals[index, 1])
+                total += value
+                least, most = min(least, value), max(most, value)
             levels[index, side] = total / 3
-    return levels
+            spreads[index, side] = most - least
+    return levels, spreads
 
 
 @njit(cache=True)

@@ -141,10 +141,10 @@ def _turn(points, first, last, stride, x, y, radius):
 
 
 @njit(cache=True)
-def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slack):
+def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
     """All ranges between candidate places that one line or one arc covers within the tolerance.
 
-    The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slack`` more, since corners are
+    The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slacks`` more, since corners are
     rounded by the lens.
 
     Returns:
@@ -172,7 +172,7 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slack):
                 if worst <= tolerance:
                     head, _ = _line_misfit(points, first, inner_first, 1, normal_x, normal_y, offset, 1e9)
                     tail, _ = _line_misfit(points, inner_last, last, 1, normal_x, normal_y, offset, 1e9)
-                    worst = max(worst, max(head, tail) - slack)
+                    worst = max(worst, max(head - slacks[i], tail - slacks[j]))
                 if worst <= tolerance:
                     begin.append(i)
                     steps.append(step)
@@ -189,7 +189,7 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slack):
                     if worst <= tolerance:
                         head, _ = _circle_misfit(points, first, inner_first, 1, x, y, radius, 1e9)
                         tail, _ = _circle_misfit(points, inner_last, last, 1, x, y, radius, 1e9)
-                        worst = max(worst, max(head, tail) - slack)
+                        worst = max(worst, max(head - slacks[i], tail - slacks[j]))
                     if worst <= tolerance:
                         turned = abs(_turn(points, inner_first, inner_last, stride, x, y, radius))
                         if turned > 6.2 or turned * radius < 0.6 * (inner_last - inner_first):

@@ -18,6 +18,7 @@ OTHER_SHARE = 0.002
 MOST_LOOPS = 400
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
+EVEN_SHARE, LEAST_COUNTED = 0.25, 0.1
 LEAST_LOOP_PX = 24.0
 
 
@@ -184,14 +185,19 @@ def outward_normals(points, reach=3):
 
 
 def _at_local_level(even, points, threshold, tones):
-    """Move a contour to the level between the plateaus beside it, where these are clear."""
+    """Move a contour to the level between the plateaus beside it, where these are clear.
+
+    A plateau counts only where no other edge is near: where it is even, and nearer to its own side's tone than to the other's.
+    """
     normals = outward_normals(points)
-    sides = plateau_levels(even, points, normals, PLATEAU_NEAR_PX, PLATEAU_FAR_PX)
-    window = min(LEVEL_WINDOW_PX, len(points))
-    part, ground = (uniform_filter1d(sides[:, side], window, mode="wrap") for side in (0, 1))
-    clear = np.abs(ground - part) > 0.35 * abs(tones.ground - tones.part)
-    same_sense = (ground > part) == tones.part_is_dark
-    level = np.where(clear & same_sense, ground + threshold * (part - ground), tones.level(threshold))
+    levels, spreads = plateau_levels(even, points, normals, PLATEAU_NEAR_PX, PLATEAU_FAR_PX)
+    window, contrast = min(LEVEL_WINDOW_PX, len(points)), abs(tones.ground - tones.part)
+    own, other = np.array([tones.part, tones.ground]), np.array([tones.ground, tones.part])
+    counts = (spreads < EVEN_SHARE * contrast) & (np.abs(levels - own) < np.abs(levels - other))
+    shares = uniform_filter1d(counts.astype(float), window, axis=0, mode="wrap")
+    part, ground = (uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)).T
+    clear = (shares.min(axis=1) > LEAST_COUNTED) & (np.abs(ground - part) > 0.35 * contrast)
+    level = np.where(clear, ground + threshold * (part - ground), tones.level(threshold))
     return shift_to_level(even, points, normals, level, 2.0)
 
 

@@ -16,6 +16,7 @@ WANDER_WINDOW_PX = 151
 MOST_WANDER_PX = 0.25
 STRAIGHT_SHARE = 0.05
 SURE_TIP_PX = 1.3
+CLOSED_BY_LENS, CLOSED_TIP = math.radians(110.0), 1.15
 WEAK_CORNER = math.radians(50.0)
 
 
@@ -25,6 +26,7 @@ class _Outline:
 
     Attributes:
         drawn: nearly all of it was recognised as lines and arcs; clear: it hardly wobbles.
+        slacks: how far the contour may be from its sides carried on, within the skips.
         sure_tip_px: how far beyond the contour a corner may be whatever its sides.
     """
 
@@ -38,6 +40,7 @@ class _Outline:
     after_center: np.ndarray
     skips: np.ndarray
     recessions: np.ndarray
+    slacks: np.ndarray
     is_open: bool = False
     drawn: bool = False
     clear: bool = False
@@ -46,6 +49,10 @@ class _Outline:
     def recession(self, place):
         """How far in pixels the lens draws the tip back at a place, if that place is a corner."""
         return self.recessions[place % len(self.points)]
+
+    def closed_by_lens(self, place):
+        """Whether a place is the tip of a corner so acute that the lens closed it."""
+        return self.slacks[place % len(self.points)] > SURE_TIP_PX
 
     def skip(self, place):
         """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an acute one."""
@@ -95,9 +102,9 @@ def describe(contour, settings, is_open=False):
     near_before, _, near_after, _ = compiled.one_sided_directions(contour, max(3, window // 2), 2)
     wide, near = _turns(before, after), _turns(near_before, near_after)
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
-    far_before, _, far_after, _ = compiled.one_sided_directions(contour, 2 * window, window)
+    far_before, far_before_center, far_after, far_after_center = compiled.one_sided_directions(contour, 2 * window, window)
     far = np.abs(_turns(far_before, far_after))
-    corners, skips, recessions = [], np.full(count, settings.skip_px), np.full(count, settings.least_recession_px)
+    corners, skips, recessions, slacks = [], np.full(count, settings.skip_px), np.full(count, settings.least_recession_px), np.full(count, SURE_TIP_PX)
     if is_open:
         corners, strength[[0, -1]] = [0, count - 1], math.pi
         skips[[0, -1]] = END_SKIP_PX
@@ -115,8 +122,12 @@ def describe(contour, settings, is_open=False):
             slope = math.tan(max((math.pi - kink) / 2, 0.05))
             skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
             recessions[index] = np.clip(settings.recession_px / slope, settings.least_recession_px, settings.longest_skip_px)
+            if abs(wide[index]) > CLOSED_BY_LENS and far[index] > abs(wide[index]):
+                slacks[index] = max(SURE_TIP_PX, CLOSED_TIP * settings.recession_px)
+                before[index], after[index] = far_before[index], far_after[index]
+                before_center[index], after_center[index] = far_before_center[index], far_after_center[index]
     return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
-                    before, before_center, after, after_center, skips, recessions, is_open)
+                    before, before_center, after, after_center, skips, recessions, slacks, is_open)
 
 
 def _turns(before, after):

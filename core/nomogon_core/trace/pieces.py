@@ -14,6 +14,7 @@ from nomogon_core.trace.compiled_fit import CUBIC, GAP, LINE
 PIECE_COST = np.array([1.0, 1.3, 1.9, 0.0])
 MISFIT_COST = 0.15
 WIDEST_REACH_PX = 9
+NEAR_CORNER_PX = 2.5
 FALLBACK_COST = 5.0
 FREE_COST = 2.3
 
@@ -100,7 +101,7 @@ def _covers(outline, kind, first, last, tolerance, settings):
     if places[0] == places[1]:
         return False
     order = np.argsort(places)
-    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], outline.sure_tip_px)
+    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], outline.slacks[places[order]])
     start = int(np.nonzero(order == 0)[0][0])
     return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
@@ -144,12 +145,12 @@ def _cubic_ends(outline, places):
 
 
 def _corner_point(outline, place):
-    """Where the lines through both sides of a corner cross, if that is near."""
+    """Where the lines through both sides of a corner cross, if that is as near as the lens can have drawn it back."""
     matrix = np.column_stack([outline.before[place], -outline.after[place]])
     if abs(np.linalg.det(matrix)) > 0.3:
         along = np.linalg.solve(matrix, outline.after_center[place] - outline.before_center[place])
         crossing = outline.before_center[place] + along[0] * outline.before[place]
-        if math.dist(crossing, outline.points[place]) < 2.5:
+        if math.dist(crossing, outline.points[place]) < max(NEAR_CORNER_PX, outline.recession(place) if outline.clear else 0.0):
             return crossing
     return outline.points[place]
 
@@ -160,7 +161,7 @@ def _solve(outline, places, cubic_places, tolerance, settings):
     Where nothing fits between two neighbouring places, a costly line stands in; the verification breaks it up.
     """
     points, count = outline.points, len(places)
-    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.sure_tip_px)
+    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.slacks[places])
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, cubic_places)
     c_begin, c_steps, c_squares, controls = compiled.cubic_trials(
         points, cubic_places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[cubic_places] - 0.5 * settings.skip_px)
