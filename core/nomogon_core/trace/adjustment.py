@@ -34,6 +34,7 @@ def adjusted(outline, pieces, tolerance, settings):
         if moved is None:
             break
         pieces = moved
+    x, state = _with_tips(outline, pieces, x, state, settings)
     curves, bad = _held(outline, pieces, x, state, tolerance, settings)
     for power in MINIMAX_POWERS if not outline.clear else ():
         if bad.max() < 0:
@@ -43,6 +44,20 @@ def adjusted(outline, pieces, tolerance, settings):
         if (worse >= 0).sum() <= (bad >= 0).sum():
             curves, bad = fairer, worse
     return curves, bad, (pieces, state)
+
+
+def _with_tips(outline, pieces, x, state, settings):
+    """Unknowns and state with the tips that ran away fixed where they may be at most, and the rest adjusted to that."""
+    drawn_back = _tips_held(outline, pieces, x, state.smooth)
+    ran_away = np.nonzero(drawn_back != x)[0]
+    if not len(ran_away):
+        return x, state
+    hold = state.hold.copy()
+    for place in ran_away:
+        hold[place - place % 2:place - place % 2 + 2] = FIXED
+    state = attrs.evolve(state, x=np.where(hold >= FIXED, drawn_back, state.x), hold=hold)
+    return compiled.adjust_jointly(drawn_back, state.kinds, state.columns, state.smooth, state.data, state.data_start, np.ones(len(state.data)), hold,
+                                   settings.tangent_weight_px * compiled.STIFFENING**2, 2, settings.leash_px), state
 
 
 def _held(outline, pieces, x, state, tolerance, settings):

@@ -33,7 +33,7 @@ class FitSettings:
     corner_degrees: float = 28.0
     corner_window_px: int = 6
     skip_px: float = 3.0
-    rounding_px: float = 2.2
+    rounding_px: float = 1.7
     longest_skip_px: float = 11.0
     recession_px: float = 1.6
     least_recession_px: float = 0.4
