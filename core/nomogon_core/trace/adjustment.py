@@ -12,7 +12,7 @@ from nomogon_core.trace.distances import points_along, signed_distance
 from nomogon_core.trace.pieces import as_cubic
 
 TIP_WINDOW_PX = 12
-TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES = 0.04, 20, 4
+TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES, CLEAR_CUBICS = 0.04, 20, 4, 6
 END_HOLD, FIXED = 0.01, 1e6
 MINIMAX_POWERS, LEAST_SHARE = (3, 4, 6, 8, 8), 0.1
 LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
@@ -95,7 +95,8 @@ def _farthest_tip(outline, pieces, joint):
     """How far beyond the contour a corner may be: as far as the lens draws it back, where its sides are long and clear enough to look that far."""
     sides = (pieces[joint], pieces[joint - 1])
     shorter, recession = min(last - first for _, first, last, _ in sides), outline.recession(sides[0][1])
-    if outline.clear and all(kind != CUBIC for kind, *_ in sides) and shorter >= max(CLEAR_SIDE_PX, CLEAR_SIDES * recession):
+    clear_sides = CLEAR_CUBICS if any(kind == CUBIC for kind, *_ in sides) else CLEAR_SIDES
+    if outline.clear and shorter >= max(CLEAR_SIDE_PX, clear_sides * recession):
         return recession
     return min(recession, outline.sure_tip_px + TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX))
 

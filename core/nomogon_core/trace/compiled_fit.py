@@ -179,7 +179,7 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
                     kinds.append(LINE)
                     squares.append(square)
                     line_fails = 0
-                elif worst > 2 * tolerance and size > 6:
+                elif worst > 2 * tolerance and size > 6 and inner_first > first:
                     line_fails += 1
             if arc_fails < 4 and used >= 5 and size > 3:
                 x, y, radius = circle_through(points, inner_first, inner_last, stride)
@@ -200,7 +200,7 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
                     kinds.append(ARC)
                     squares.append(square)
                     arc_fails = 0
-                elif worst > 2 * tolerance and size > 6:
+                elif worst > 2 * tolerance and size > 6 and inner_first > first:
                     arc_fails += 1
             if line_fails >= 3 and arc_fails >= 4:
                 break

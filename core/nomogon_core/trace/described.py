@@ -16,7 +16,7 @@ WANDER_WINDOW_PX = 151
 MOST_WANDER_PX = 0.25
 STRAIGHT_SHARE = 0.05
 SURE_TIP_PX = 1.3
-CLOSED_BY_LENS, CLOSED_TIP = math.radians(110.0), 1.15
+CLOSED_BY_LENS, SIDES_ALIKE, CLOSED_TIP_PX = math.radians(110.0), math.radians(10.0), 1.8
 WEAK_CORNER = math.radians(50.0)
 
 
@@ -116,14 +116,14 @@ def describe(contour, settings, is_open=False):
         if index in corners:
             continue
         apart = np.abs(np.array(corners, int) - index)
-        if all(gap > max(0.8 * window, skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
+        if all(gap > max(0.8 * window, 2 * window if slacks[other] > SURE_TIP_PX else skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
             corners.append(int(index))
             kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
             slope = math.tan(max((math.pi - kink) / 2, 0.05))
             skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
             recessions[index] = np.clip(settings.recession_px / slope, settings.least_recession_px, settings.longest_skip_px)
-            if abs(wide[index]) > CLOSED_BY_LENS and far[index] > abs(wide[index]):
-                slacks[index] = max(SURE_TIP_PX, CLOSED_TIP * settings.recession_px)
+            if abs(wide[index]) > CLOSED_BY_LENS and far[index] > abs(wide[index]) - SIDES_ALIKE:
+                slacks[index] = CLOSED_TIP_PX
                 before[index], after[index] = far_before[index], far_after[index]
                 before_center[index], after_center[index] = far_before_center[index], far_after_center[index]
     return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,

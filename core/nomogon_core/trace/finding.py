@@ -13,7 +13,7 @@ from skimage.segmentation import watershed
 
 from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import plateau_levels, shift_to_level
-from nomogon_core.trace.contours import LEVEL_WINDOW_PX, Tones, find_contours, ground_light, outward_normals
+from nomogon_core.trace.contours import EVEN_SHARE, LEVEL_WINDOW_PX, Tones, find_contours, ground_light, outward_normals
 
 OTHER_COLOURS = 6
 SAMPLED_PIXELS = 20_000
@@ -166,10 +166,13 @@ def contours_by_edge(light, *, least_area_px=60.0):
 def _at_middle(light, points):
     """A contour moved to the middle between the light on its two sides."""
     normals = outward_normals(points)
-    sides = plateau_levels(light, points, normals, EDGE_REACH_PX + 1, EDGE_REACH_PX + 4)
+    sides, spreads = plateau_levels(light, points, normals, EDGE_REACH_PX + 1, EDGE_REACH_PX + 4)
+    counts = (spreads.max(axis=1) < EVEN_SHARE * np.median(np.abs(sides[:, 1] - sides[:, 0]))).astype(float)
+    counts = counts if counts.any() else np.ones(len(points))
     window = min(LEVEL_WINDOW_PX, len(points))
-    levels = uniform_filter1d(sides.mean(axis=1), window, mode="wrap")
-    return shift_to_level(light, points, normals, levels, EDGE_REACH_PX)
+    shares, levels = (uniform_filter1d(values, window, mode="wrap") for values in (counts, counts * sides.mean(axis=1)))
+    known = shares > 0.5 / window
+    return np.where(known[:, None], shift_to_level(light, points, normals, levels / np.maximum(shares, 1e-9), EDGE_REACH_PX), points)
 
 
 def needless(contours, size):

@@ -35,7 +35,7 @@ class FitSettings:
     skip_px: float = 3.0
     rounding_px: float = 1.7
     longest_skip_px: float = 11.0
-    recession_px: float = 1.6
+    recession_px: float = 1.1
     least_recession_px: float = 0.4
     free_tip_px: float = 0.5
     free_skip_px: float = 2.0

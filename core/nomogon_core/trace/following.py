@@ -75,7 +75,7 @@ def _onto_edge(light, path, start, end):
         smooth = gaussian_filter1d(path, SMOOTHING_PX, axis=0, mode="nearest")
         run = np.gradient(smooth, axis=0)
         normals = np.ascontiguousarray(np.column_stack([run[:, 1], -run[:, 0]]) / np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)[:, None])
-        sides = plateau_levels(even, smooth, normals, NEAR_PX, FAR_PX)
+        sides, _ = plateau_levels(even, smooth, normals, NEAR_PX, FAR_PX)
         levels = gaussian_filter1d(sides.mean(axis=1), 6.0, mode="nearest")
         path = shift_to_level(even, np.ascontiguousarray(smooth), normals, levels, SHIFT_PX)
     first, last = (int(np.hypot(*(path - click).T).argmin()) for click in (start, end))

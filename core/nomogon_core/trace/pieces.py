@@ -150,8 +150,11 @@ def _corner_point(outline, place):
     if abs(np.linalg.det(matrix)) > 0.3:
         along = np.linalg.solve(matrix, outline.after_center[place] - outline.before_center[place])
         crossing = outline.before_center[place] + along[0] * outline.before[place]
-        if math.dist(crossing, outline.points[place]) < max(NEAR_CORNER_PX, outline.recession(place) if outline.clear else 0.0):
+        away = math.dist(crossing, outline.points[place])
+        if away < NEAR_CORNER_PX:
             return crossing
+        if outline.clear and outline.closed_by_lens(place) and away < 2 * outline.recession(place):
+            return outline.points[place] + (crossing - outline.points[place]) * min(1.0, outline.recession(place) / away)
     return outline.points[place]
 
 
@@ -171,6 +174,8 @@ def _solve(outline, places, cubic_places, tolerance, settings):
     c_begin = at[c_begin] if len(c_begin) else c_begin
     trials = _Trials.of(begin, steps, kinds, PIECE_COST[kinds] + MISFIT_COST * squares / tolerance**2)
     trials = trials.and_more(c_begin, c_steps, np.full(len(c_begin), CUBIC), PIECE_COST[CUBIC] + MISFIT_COST * c_squares / tolerance**2, list(controls))
+    if outline.clear:
+        trials = trials.chosen(_free_of(outline.closed_by_lens(places), trials.begin + 1, trials.begin + trials.steps))
     trials = trials.and_more(np.arange(count), np.ones(count), np.full(count, LINE), np.full(count, FALLBACK_COST))
     return _chain(outline, places, trials.with_gap(len(places)) if outline.is_open else trials)
 
@@ -191,9 +196,11 @@ class _Trials:
 
     def with_gap(self, count):
         """Of an open path, whose ends are the first and the last place: nothing runs from its end to its start but the gap itself."""
-        inside = self.begin + self.steps <= count - 1
-        kept = _Trials(*(getattr(self, name)[inside] for name in ("begin", "steps", "kinds", "costs")), [control for control, stays in zip(self.controls, inside) if stays])
-        return kept.and_more([count - 1], [1], [GAP], [0.0])
+        return self.chosen(self.begin + self.steps <= count - 1).and_more([count - 1], [1], [GAP], [0.0])
+
+    def chosen(self, which):
+        """Those of a mask."""
+        return _Trials(*(getattr(self, name)[which] for name in ("begin", "steps", "kinds", "costs")), [control for control, stays in zip(self.controls, which) if stays])
 
     def and_more(self, begin, steps, kinds, costs, controls=None):
         more = _Trials.of(begin, steps, kinds, costs, controls)
