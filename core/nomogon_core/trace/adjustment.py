@@ -9,7 +9,7 @@ from nomogon_core.geometry import Arc, Line, Spline
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import points_along, signed_distance
-from nomogon_core.trace.pieces import as_cubic
+from nomogon_core.trace.pieces import as_cubic, primitive
 
 TIP_WINDOW_PX = 12
 TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES, CLEAR_CUBICS = 0.04, 20, 4, 6
@@ -98,7 +98,8 @@ def _farthest_tip(outline, pieces, joint):
     clear_sides = CLEAR_CUBICS if any(kind == CUBIC for kind, *_ in sides) else CLEAR_SIDES
     if outline.clear and shorter >= max(CLEAR_SIDE_PX, clear_sides * recession):
         return recession
-    return min(recession, outline.sure_tip_px + TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX))
+    further = 0.0 if outline.rough else TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX)
+    return min(recession, outline.sure_tip_px + further)
 
 
 def with_halves(outline, pieces, tolerance, settings):
@@ -185,20 +186,11 @@ class _State:
     hold: np.ndarray
 
 
-def _primitives(outline, pieces, settings):
+def _primitives(outline, pieces):
     """Line (normal, offset), circle (centre, radius) or control points of each piece."""
     found = []
     for kind, first, last, control in pieces:
-        low, high = (int(outline.skip(place)) for place in (first, last))
-        trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
-        if kind == LINE:
-            found.append(compiled.line_through(outline.points, first + trims[0], last - trims[1], 1))
-        elif kind == ARC:
-            found.append(compiled.circle_through(outline.points, first + trims[0], last - trims[1], 1))
-        elif kind == GAP:
-            found.append(None)
-        else:
-            found.append(control)
+        found.append(control if kind == CUBIC else None if kind == GAP else primitive(outline, kind, first, last))
     return found
 
 
@@ -228,14 +220,14 @@ def _joint_place(before, after, primitive_before, primitive_after, start):
     place = start.copy()
     for _ in range(12):
         values, slopes = [], []
-        for piece, primitive in ((before, primitive_before), (after, primitive_after)):
+        for piece, found in ((before, primitive_before), (after, primitive_after)):
             if piece[0] == LINE:
-                values.append(primitive[0] * place[0] + primitive[1] * place[1] + primitive[2])
-                slopes.append(primitive[:2])
+                values.append(found[0] * place[0] + found[1] * place[1] + found[2])
+                slopes.append(found[:2])
             else:
-                spoke = place - np.array(primitive[:2])
+                spoke = place - np.array(found[:2])
                 size = math.hypot(*spoke) + 1e-12
-                values.append(size - primitive[2])
+                values.append(size - found[2])
                 slopes.append(spoke / size)
         place = place - np.linalg.pinv(np.array(slopes), rcond=0.08) @ np.array(values)
     return place if math.dist(place, start) < 4 else start
@@ -243,7 +235,7 @@ def _joint_place(before, after, primitive_before, primitive_after, start):
 
 def _start_state(outline, pieces, settings):
     points, count, number = outline.points, len(outline.points), len(pieces)
-    primitives = _primitives(outline, pieces, settings)
+    primitives = _primitives(outline, pieces)
     corners = set(outline.corners.tolist())
     joints = np.empty((number, 2))
     smooth = np.zeros(number, bool)
@@ -365,20 +357,34 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
         near = {other for other in (index, (index - 1) % number, (index + 1) % number) if pieces[other][0] != GAP}
         away = np.min([np.abs(signed_distance(points, curves[other])) for other in near], axis=0)
         after = (index + 1) % number
-        slack = np.full(len(places), 0.03)
-        if not smooth[index]:
-            slack[places - first <= outline.skip(first)] = _farthest_tip(outline, pieces, index)
-        if not smooth[after]:
-            slack[last - places <= outline.skip(last)] = _farthest_tip(outline, pieces, after)
-        stride = max(1, (last - first) // 300)
-        wide = outline.points[np.arange(first - 8, last + 9, stride) % count]
         run = points_along(curves[index])
-        astray = np.sqrt(((run[:, None] - wide[None]) ** 2).sum(axis=2).min(axis=1))
+        along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(run, axis=0).T))])
+        slack, own_slack = np.full(len(places), 0.03), np.full(len(run), 0.03)
+        for joint, place, passed, gone in ((index, first, places - first, along), (after, last, last - places, along[-1] - along)):
+            if not smooth[joint]:
+                tip = _farthest_tip(outline, pieces, joint)
+                slack[passed <= outline.skip(place)] = tip
+                own_slack[gone <= outline.skip(place) + tip] = tip
         if np.any(away > 1.02 * tolerance + slack):
             leaving[index] = places[np.argmax(away - slack)]
-        elif np.any(astray > math.hypot(1.02 * tolerance + max([0.03, *(_farthest_tip(outline, pieces, joint) for joint in (index, after) if not smooth[joint])]), 0.55 * stride)):
-            leaving[index] = (first + last) // 2
+            continue
+        wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]
+        astray = _off_polyline(run, wide) - 1.02 * tolerance - own_slack
+        if np.any(astray > 0):
+            leaving[index] = int(first + (last - first) * along[astray.argmax()] / max(along[-1], 1e-9))
     return leaving
+
+
+def _off_polyline(points, line):
+    """Distances (n,) of points from the two segments of a polyline (m, 2) at its vertex that is nearest to each."""
+    nearest = ((points[:, None] - line[None]) ** 2).sum(axis=2).argmin(axis=1)
+    off = np.full(len(points), np.inf)
+    for step in (-1, 0):
+        start = line[np.clip(nearest + step, 0, len(line) - 2)]
+        run = line[np.clip(nearest + step, 0, len(line) - 2) + 1] - start
+        share = np.clip(((points - start) * run).sum(axis=1) / np.maximum((run**2).sum(axis=1), 1e-12), 0, 1)
+        off = np.minimum(off, np.hypot(*(points - start - share[:, None] * run).T))
+    return off
 
 
 def _replace_bad(outline, pieces, curves, bad, tolerance):

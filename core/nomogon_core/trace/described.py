@@ -27,6 +27,7 @@ class _Outline:
     Attributes:
         drawn: nearly all of it was recognised as lines and arcs; clear: it hardly wobbles.
         slacks: how far the contour may be from its sides carried on, within the skips.
+        rough: it is neither drawn nor clear, and its corners are taken as they stand.
         sure_tip_px: how far beyond the contour a corner may be whatever its sides.
     """
 
@@ -44,6 +45,7 @@ class _Outline:
     is_open: bool = False
     drawn: bool = False
     clear: bool = False
+    rough: bool = False
     sure_tip_px: float = SURE_TIP_PX
 
     def recession(self, place):

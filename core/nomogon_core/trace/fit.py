@@ -157,7 +157,7 @@ def _fitted_curves(outline, detection, tolerance, settings, *, clear):
         if clear or len(curves) <= len(pieces):
             return curves
     if not clear:
-        outline = attrs.evolve(outline, sure_tip_px=settings.free_tip_px, slacks=np.minimum(outline.slacks, settings.free_tip_px), skips=np.minimum(outline.skips, settings.free_skip_px))
+        outline = attrs.evolve(outline, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(outline.slacks, settings.free_tip_px), skips=np.minimum(outline.skips, settings.free_skip_px))
         pieces = best_pieces(outline, detection, settings)
         return rough_curves(outline, pieces, tolerance, settings)
     return _fewest(outline, pieces, detection, tolerance, settings)

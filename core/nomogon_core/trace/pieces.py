@@ -8,6 +8,7 @@ import math
 import attrs
 import numpy as np
 
+from nomogon_core.geometry import Arc, Line, end_directions
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import CUBIC, GAP, LINE
 
@@ -269,7 +270,7 @@ def simplify(outline, pieces, tolerance, settings):
 
 
 def chain_of_cubics(outline, long_ones, tolerance, settings):
-    """Pieces of the fewest cubics between dense places, around some pieces that stay.
+    """Pieces of the fewest cubics between dense places, around some pieces that stay: these come with their curves in the place of control points.
 
     Where no cubic fits, a costly line stands in.
     """
@@ -280,6 +281,7 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
         places = places[((places - first) % count == 0) | ((places - first) % count >= last - first)]
     places = np.union1d(places, np.array([place % count for piece in long_ones for place in piece[1:3]], int))
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
+    curves = _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out)
     begin, steps, squares, controls = compiled.cubic_trials(outline.points, places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[places] - 0.5 * settings.skip_px)
     at = np.searchsorted(places, np.array([piece[1] % count for piece in long_ones], int))
     taken = np.zeros(len(places), bool)
@@ -289,8 +291,56 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
     free = np.nonzero(~taken)[0]
     trials = trials.and_more(free, np.ones(len(free)), np.full(len(free), LINE), np.full(len(free), FALLBACK_COST))
     reach = (np.searchsorted(places, [piece[2] % count for piece in long_ones]) - at) % len(places) if long_ones else []
-    trials = trials.and_more(at, reach, [piece[0] for piece in long_ones], np.zeros(len(long_ones)))
+    trials = trials.and_more(at, reach, [piece[0] for piece in long_ones], np.zeros(len(long_ones)), curves)
     return _chain(outline, places, trials, int(at[0]) if long_ones else None)[1]
+
+
+def _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out):
+    """Curves of lines and arcs that stay, None of a gap; nodes at their ends are moved onto them, and cubics there follow their directions."""
+    count, curves = len(outline.points), []
+    for kind, first, last, _ in long_ones:
+        if kind == GAP:
+            curves.append(None)
+            continue
+        found = primitive(outline, kind, first, last)
+        ends_at = np.searchsorted(places, (first % count, last % count))
+        for at in ends_at:
+            nodes[at] = _foot(kind, found, nodes[at])
+        curve = _curve_between(outline, kind, found, first, last, *nodes[ends_at])
+        leaving, arriving = end_directions(curve)
+        if not np.isin(places[ends_at[0]], outline.corners):
+            ways_in[ends_at[0]] = leaving
+        if not np.isin(places[ends_at[1]], outline.corners):
+            ways_out[ends_at[1]] = arriving
+        curves.append(curve)
+    return curves
+
+
+def primitive(outline, kind, first, last):
+    """The line (normal and offset) or circle (centre and radius) through a range without what the lens rounds off at its ends."""
+    low, high = (int(outline.skip(place)) for place in (first, last))
+    trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
+    through = compiled.line_through if kind == LINE else compiled.circle_through
+    return through(outline.points, first + trims[0], last - trims[1], 1)
+
+
+def _foot(kind, found, place):
+    """The point of a line or circle nearest to a place."""
+    if kind == LINE:
+        normal = np.array(found[:2])
+        return place - (normal @ place + found[2]) * normal
+    spoke = place - np.array(found[:2])
+    return np.array(found[:2]) + spoke * (found[2] / max(math.hypot(*spoke), 1e-12))
+
+
+def _curve_between(outline, kind, found, first, last, start, end):
+    if kind == LINE:
+        return Line(start, end)
+    begin, finish = (math.atan2(place[1] - found[1], place[0] - found[0]) for place in (start, end))
+    points = outline.points[np.arange(first, last + 1) % len(outline.points)]
+    angles = np.unwrap(np.arctan2(points[:, 1] - found[1], points[:, 0] - found[0]))
+    swept, turn = angles[-1] - angles[0], finish - begin
+    return Arc(found[:2], found[2], begin, turn + 2 * math.pi * round((swept - turn) / (2 * math.pi)))
 
 
 def _free_of(marked, low, high):

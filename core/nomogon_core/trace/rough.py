@@ -14,9 +14,10 @@ import numpy as np
 
 from nomogon_core.geometry import Line, Spline, end_directions, ends
 from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.adjustment import Anchors, adjusted, polyline, with_halves
+from nomogon_core.trace.adjustment import Anchors, adjusted, polyline
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import is_corner
+from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.pieces import chain_of_cubics
 
 SMOOTH = math.radians(0.3)
@@ -53,13 +54,34 @@ def rough_curves(outline, pieces, tolerance, settings):
 def _start(outline, pieces, tolerance, settings):
     """The chain to begin with, all of it within the tolerance."""
     long_ones = [piece for piece in pieces if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
-    if any(piece[0] != GAP for piece in long_ones):
-        begun = chain_of_cubics(outline, long_ones, tolerance, settings)
-        curves, bad, (left, _) = with_halves(outline, begun, tolerance, settings)
-        if bad.max() < 0:
-            return [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left, curves)]
-    begun = chain_of_cubics(outline, [piece for piece in long_ones if piece[0] == GAP], tolerance, settings)
-    return [link for index, piece in enumerate(begun) for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)]
+    begun = chain_of_cubics(outline, long_ones, tolerance, settings)
+    if any(_strays(outline, piece, tolerance) for piece in begun):
+        begun = chain_of_cubics(outline, [piece for piece in long_ones if piece[0] == GAP], tolerance, settings)
+    chain = [link for index, piece in enumerate(begun) for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)]
+    return _smoothed(outline, chain, tolerance, settings)
+
+
+def _smoothed(outline, chain, tolerance, settings):
+    """The chain with the places where two lines or arcs that stay meet adjusted: they were put there one by one."""
+    index = 0
+    while index < len(chain) and len(chain) > LEAST_CHAIN:
+        run = [chain[(index + step) % len(chain)] for step in range(-1, 3)]
+        before, after = chain[index - 2], chain[(index + 3) % len(chain)]
+        if CUBIC not in (run[1].kind, run[2].kind) and GAP not in {link.kind for link in (before, *run, after)} and max(run[1].last - run[1].first, run[2].last - run[2].first) >= settings.whole_px:
+            done = _alone(outline, run, (before, after), len(outline.points), tolerance, settings)
+            for step, link in enumerate(done or run):
+                chain[(index - 1 + step) % len(chain)] = link
+        index += 1
+    return chain
+
+
+def _strays(outline, piece, tolerance):
+    """Whether a line or arc that stays leaves the contour, having been moved where two of them meet."""
+    kind, first, last, curve = piece
+    if kind not in (LINE, ARC) or curve is None:
+        return False
+    low, high = first + math.ceil(outline.skip(first)), last - math.ceil(outline.skip(last))
+    return np.abs(signed_distance(outline.points[np.arange(low, high + 1) % len(outline.points)], curve)).max() > tolerance
 
 
 def _links(outline, piece, before, after, tolerance):
@@ -67,13 +89,22 @@ def _links(outline, piece, before, after, tolerance):
     kind, first, last, control = piece
     if kind == CUBIC:
         return [_Link(kind, first, last, Spline(control))]
+    if control is not None:
+        return [_Link(kind, first, last, control)]
     points = outline.points[np.arange(first, last + 1) % len(outline.points)].copy()
     if kind == GAP:
         return [_Link(kind, first, last, Line(points[0], points[-1]))]
-    points[0] = before[3][3] if before[0] == CUBIC else points[0]
-    points[-1] = after[3][0] if after[0] == CUBIC else points[-1]
+    points[0] = _end(before, 1, points[0])
+    points[-1] = _end(after, 0, points[-1])
     kept = polyline(points, tolerance)
     return [_Link(LINE, first + low, first + high, Line(points[low], points[high])) for low, high in zip(kept[:-1], kept[1:])]
+
+
+def _end(piece, which, place):
+    """The start (0) or end (1) of a piece where it has a curve, else a place."""
+    if piece[3] is None:
+        return place
+    return piece[3][3 * which] if piece[0] == CUBIC else ends(piece[3])[which]
 
 
 def _joined(outline, chain, tolerance, settings):
