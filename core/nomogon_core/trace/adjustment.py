@@ -365,7 +365,7 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
                 tip = _farthest_tip(outline, pieces, joint)
                 slack[passed <= outline.skip(place)] = tip
                 own_slack[gone <= outline.skip(place) + tip] = tip
-        if np.any(away > 1.02 * tolerance + slack):
+        if np.any(away > 1.02 * tolerance + slack) or (kind == CUBIC and compiled.folds(np.array(curves[index].points))):
             leaving[index] = places[np.argmax(away - slack)]
             continue
         wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]

@@ -14,6 +14,7 @@ EXTRAS = (0, 1, 4, 2)
 MOST_SAMPLES = 120
 CUBIC_SAMPLES = 48
 STIFFENING = 12.0
+FOLD_STEPS, FOLD_TURN, MOST_TURN = 16, math.radians(75.0), math.radians(250.0)
 BAND = 16
 
 
@@ -377,6 +378,24 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, g
 
 
 @njit(cache=True)
+def folds(control):
+    """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters."""
+    total, before_x, before_y = 0.0, 0.0, 0.0
+    for index in range(FOLD_STEPS + 1):
+        t = index / FOLD_STEPS
+        u = 1 - t
+        x = u * u * (control[1, 0] - control[0, 0]) + 2 * u * t * (control[2, 0] - control[1, 0]) + t * t * (control[3, 0] - control[2, 0])
+        y = u * u * (control[1, 1] - control[0, 1]) + 2 * u * t * (control[2, 1] - control[1, 1]) + t * t * (control[3, 1] - control[2, 1])
+        if index > 0:
+            turn = abs(math.atan2(before_x * y - before_y * x, before_x * x + before_y * y))
+            total += turn
+            if turn > FOLD_TURN or total > MOST_TURN:
+                return True
+        before_x, before_y = x, y
+    return False
+
+
+@njit(cache=True)
 def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, skips):
     """All ranges between candidate places that one cubic covers within the tolerance.
 
@@ -409,6 +428,8 @@ def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, sk
                 place = (low + index * stride) % total
                 data[index, 0], data[index, 1] = points[place, 0], points[place, 1]
             control, worst, square = fit_cubic(data[:used], nodes[i], nodes[j], ways_out[i], -ways_in[j], corner[i], corner[j], 6, 4 * tolerance)
+            if worst <= tolerance and folds(control):
+                continue
             if worst <= tolerance:
                 begin.append(i)
                 steps.append(step)

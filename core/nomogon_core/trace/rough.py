@@ -188,7 +188,7 @@ def _as_one(outline, one, other):
     corner = (is_corner(outline, first), is_corner(outline, last))
     data = outline.points[np.arange(first, last + 1, max(1, (last - first) // 150)) % len(outline.points)]
     control, worst, _ = compiled.fit_cubic(data, np.array(start), np.array(end), out_way, in_way, *corner, FIT_ROUNDS, math.inf)
-    return _Link(CUBIC, first, last, Spline(control)), worst
+    return _Link(CUBIC, first, last, Spline(control)), math.inf if compiled.folds(control) else worst
 
 
 def _alone(outline, run, outer, count, tolerance, settings):
