@@ -13,7 +13,7 @@ import numpy as np
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Line, closed_area, moved, reverse
-from nomogon_core.trace.adjustment import adjust, with_halves
+from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
 from nomogon_core.trace.compiled_fit import ARC, LINE
 from nomogon_core.trace.described import SURE_TIP_PX, describe, wobble, resample
 from nomogon_core.trace.distances import distances_of, uncertainty_of
@@ -44,7 +44,7 @@ class FittedOutline:
     comb: np.ndarray = attrs.field(eq=False, repr=False)
 
 
-def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
+def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, tell=None):
     """Fit a closed contour.
 
     Args:
@@ -52,6 +52,7 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
         pixel: size of a pixel in that unit.
         tolerance: how far a curve may leave the contour, in that unit.
         noise_px: wobble known from other contours of the same picture, in pixels.
+        tell: called now and then with the share 0..1 that is done.
 
     Returns:
         :class:`FittedOutline` in the unit of the points.
@@ -69,7 +70,7 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
     if whole is not None:
         curves = (whole,)
     else:
-        curves = _fitted_curves(describe(contour, settings), detection, tolerance / pixel, settings, clear=_is_clear(noise, settings))
+        curves = _fitted_curves(describe(contour, settings), detection, tolerance / pixel, settings, tell or _untold, clear=_is_clear(noise, settings))
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
     return _told(curves, contour, shift, pixel)
@@ -90,7 +91,7 @@ def held_against(curves, points, pixel):
     return _told(tuple(_in_unit(curve, (0.0, 0.0), 1 / pixel) for curve in curves), resample(scaled), (0.0, 0.0), pixel)
 
 
-def fit_open(points, *, pixel, tolerance, settings=SETTINGS):
+def fit_open(points, *, pixel, tolerance, settings=SETTINGS, tell=None):
     """Fit a path with two ends, as :func:`fit_outline` does a closed contour; its ends stay where they are.
 
     Raises:
@@ -104,8 +105,31 @@ def fit_open(points, *, pixel, tolerance, settings=SETTINGS):
         return _told((Line(path[0], path[-1]),), path, shift, pixel)
     noise = wobble(path[2:-2]) if len(path) > 40 else 0.0
     detection = _detection(noise, tolerance / pixel, settings)
-    curves = _without_gap(_fitted_curves(describe(path, settings, is_open=True), detection, tolerance / pixel, settings, clear=_is_clear(noise, settings)), path)
+    curves = _without_gap(_fitted_curves(describe(path, settings, is_open=True), detection, tolerance / pixel, settings, tell or _untold, clear=_is_clear(noise, settings)), path)
     return _told(curves, path, shift, pixel)
+
+
+class Shares:
+    """What is told of the shares done of several outlines, as one share of all of them.
+
+    Args:
+        tell: called with the share 0..1 of all, or None; sizes: how much each is to do.
+    """
+
+    def __init__(self, tell, sizes):
+        self.tell, self.sizes, self.done = tell, sizes, [0.0] * len(sizes)
+
+    def of(self, index):
+        """A function to be called with the share that is done of one."""
+        def told(share):
+            self.done[index] = max(self.done[index], share)
+            if self.tell:
+                self.tell(sum(size * done for size, done in zip(self.sizes, self.done)) / sum(self.sizes))
+        return told
+
+
+def _untold(share):
+    """Where nobody asks how far it is."""
 
 
 def _without_gap(curves, path):
@@ -146,27 +170,27 @@ def _is_clear(noise, settings):
     return settings.noise_factor * noise <= settings.clear_detection * settings.least_detection_px
 
 
-def _fitted_curves(outline, detection, tolerance, settings, *, clear):
+def _fitted_curves(outline, detection, tolerance, settings, tell, *, clear):
     """Curves of a described contour. A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture."""
     if clear:
         outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
     pieces = best_pieces(outline, detection, settings)
     straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
     if straight >= settings.drawn_share * len(outline.points):
-        curves = _fewest(attrs.evolve(outline, drawn=True), pieces, detection, tolerance, settings)
-        if clear or len(curves) <= len(pieces):
-            return curves
+        drawn = attrs.evolve(outline, drawn=True)
+        if clear or adjusted(drawn, pieces, max(detection, tolerance), settings)[1].max() < 0:
+            return _fewest(drawn, pieces, detection, tolerance, settings, tell)
     if not clear:
         outline = attrs.evolve(outline, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(outline.slacks, settings.free_tip_px), skips=np.minimum(outline.skips, settings.free_skip_px))
-        pieces = best_pieces(outline, detection, settings)
-        return rough_curves(outline, pieces, tolerance, settings)
-    return _fewest(outline, pieces, detection, tolerance, settings)
+        return rough_curves(outline, pieces, tolerance, settings, tell)
+    return _fewest(outline, pieces, detection, tolerance, settings, tell)
 
 
-def _fewest(outline, pieces, detection, tolerance, settings):
+def _fewest(outline, pieces, detection, tolerance, settings, tell):
     """Curves of the fewest pieces that stay within the tolerance after their joint adjustment."""
     best = None
-    for stretch in settings.stretches:
+    for index, stretch in enumerate(settings.stretches):
+        tell((index + 1) / (len(settings.stretches) + 1))
         if stretch * tolerance > detection:
             simpler = simplify(outline, pieces, stretch * tolerance, settings)
             curves, bad, _ = with_halves(outline, simpler, tolerance, settings)

@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, end_directions, ends, moved, reverse
-from nomogon_core.trace.fit import circle_of, fit_open, fit_outline, held_against
+from nomogon_core.trace.fit import Shares, circle_of, fit_open, fit_outline, held_against
 from nomogon_core.trace.symmetry import find_axis
 
 SIDES = ("left", "right", "average")
@@ -40,14 +40,14 @@ class Halved:
     axis: object
 
 
-def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0):
+def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, tell=None):
     """Fit contours so that they are mirror images of themselves, or of one another, in the axis of the largest.
 
     Args:
         contours: closed contours (n, 2) in millimetres, the largest first.
         holes: whether each is a hole.
         keep: "left" or "right" of the axis (seen along it, upward or to the right), or the "average" of both.
-        pixel, tolerance, noise_px: as in :func:`fit_outline`.
+        pixel, tolerance, noise_px: as in :func:`fit_outline`; tell: called now and then with the share 0..1 that is done.
 
     Raises:
         TraceError: the largest contour is not symmetric, one crosses the axis more than twice, or has no mirror image to be averaged with.
@@ -60,11 +60,11 @@ def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0):
         raise TraceError(f"The largest outline has no mirror axis: it departs from its best one by {axis.rms:.2f} mm rms. Trace it with both halves as they are.")
     framed = [_into_frame(axis, points) * ((1, -1) if keep == "right" else (1, 1)) for points in contours]
     across = [index for index, points in enumerate(framed) if min(points[:, 1].max(), -points[:, 1].min()) > CROSSING_SHARE * np.ptp(points, axis=0).max()]
-    fit = {"pixel": pixel, "tolerance": tolerance}
-    found = [(_crossing(framed[index], keep == "average", noise_px, fit), framed[index], holes[index]) for index in across]
+    fit, shares = {"pixel": pixel, "tolerance": tolerance}, Shares(tell, [len(points) for points in contours])
+    found = [(_crossing(framed[index], keep == "average", noise_px, {**fit, "tell": shares.of(index)}), framed[index], holes[index]) for index in across]
     for one, other in _pairs(framed, across):
         points, image = framed[one], framed[one] * (1, -1) if other is None else framed[other]
-        curves = fit_outline(_mean(points, image * (1, -1)) if keep == "average" else points, noise_px=noise_px, **fit).curves
+        curves = fit_outline(_mean(points, image * (1, -1)) if keep == "average" else points, noise_px=noise_px, tell=shares.of(one), **fit).curves
         found += [(curves, points, holes[one]), (tuple(_mirrored(curve) for curve in curves), image, holes[one])]
     fitted = []
     for curves, points, _ in found:
@@ -119,7 +119,7 @@ def _mirrored(curve):
 
 def _crossing(points, average, noise_px, fit):
     """Curves of a contour that crosses the axis, from its left half or from both."""
-    circle = circle_of(points, noise_px=noise_px, **fit)
+    circle = circle_of(points, noise_px=noise_px, pixel=fit["pixel"], tolerance=fit["tolerance"])
     if circle is not None:
         return (Circle((circle.center[0], 0.0), circle.radius),)
     half = _left_half(points)

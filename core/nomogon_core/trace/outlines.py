@@ -14,7 +14,7 @@ from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import all_tones, find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
-from nomogon_core.trace.fit import fit_open, fit_outline
+from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
 from nomogon_core.trace.symmetry import MirrorAxis
 
@@ -181,7 +181,7 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
         light: linear luminance (h, w).
         calibration: of the picture.
         settings: :class:`TraceSettings`.
-        progress: called with a share 0..1 after each outline.
+        progress: called now and then with the share 0..1 that is done.
         things: corners of cards and sheets, as in :func:`outlines_of`.
         colour: linear (h, w, 3), for the mode "colour".
 
@@ -193,15 +193,9 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings.keep, light.shape[::-1])
     noise = _common_noise(contours)
     if settings.halves:
-        return _trace_halves(contours, calibration, settings, noise)
-    total = sum(len(contour.points) for contour in contours)
-    outlines, done = [], 0
-    for contour in contours:
-        outlines.append(_fitted(contour, calibration, settings, noise))
-        done += len(contour.points)
-        if progress:
-            progress(done / total)
-    return tuple(outlines)
+        return _trace_halves(contours, calibration, settings, noise, progress)
+    shares = Shares(progress, [len(contour.points) for contour in contours])
+    return tuple(_fitted(contour, calibration, settings, noise, shares.of(index)) for index, contour in enumerate(contours))
 
 
 def _common_noise(contours):
@@ -211,11 +205,11 @@ def _common_noise(contours):
     return told[int(np.searchsorted(passed, passed[-1] / 2))][0]
 
 
-def _trace_halves(contours, calibration, settings, noise):
+def _trace_halves(contours, calibration, settings, noise, progress):
     """Outlines of a symmetric part, one half fitted and mirrored."""
     contours = sorted(contours, key=lambda contour: -contour.area_px)
     done = fit_halves([calibration.to_mm(contour.points) for contour in contours], [contour.hole for contour in contours], settings.halves,
-                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise)
+                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise, tell=progress)
     return tuple(attrs.evolve(_in_mm(fitted, calibration, hole), axis=done.axis) for fitted, hole in zip(done.fitted, done.holes))
 
 
@@ -226,13 +220,12 @@ def _trace_strokes(light, calibration, settings, progress, things):
     strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / calibration.mm_per_px)
     if isinstance(settings.keep, (list, tuple)):
         strokes = [strokes[index] for index in sorted({_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep})]
-    outlines = []
+    outlines, shares = [], Shares(progress, [len(stroke.points) for stroke in strokes])
     for index, stroke in enumerate(strokes):
         fit = fit_outline if stroke.closed else fit_open
-        fitted = fit(calibration.to_mm(stroke.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm)
+        fitted = fit(calibration.to_mm(stroke.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, tell=shares.of(index))
         outlines.append(_in_mm(fitted, calibration, False, stroke.closed, stroke.width_px * calibration.mm_per_px))
-        if progress:
-            progress((index + 1) / len(strokes))
+        shares.of(index)(1.0)
     return tuple(outlines)
 
 
@@ -323,9 +316,10 @@ def _inside(inner, outer):
     return bool(((inner.points >= low) & (inner.points <= high)).all())
 
 
-def _fitted(contour, calibration, settings, noise):
+def _fitted(contour, calibration, settings, noise, tell):
     fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm,
-                         noise_px=noise)
+                         noise_px=noise, tell=tell)
+    tell(1.0)
     return _in_mm(fitted, calibration, contour.hole)
 
 

@@ -40,14 +40,15 @@ class _Link:
         return np.array(self.curve.points) if self.kind == CUBIC else None
 
 
-def rough_curves(outline, pieces, tolerance, settings):
+def rough_curves(outline, pieces, tolerance, settings, tell):
     """Curves within the tolerance.
 
     Args:
         outline: described contour; pieces: recognised on it, of which long lines and arcs are kept where that can be.
+        tell: called now and then with the share 0..1 that is done.
     """
     chain = _start(outline, pieces, tolerance, settings)
-    chain = _few_joined(outline, _joined(outline, chain, tolerance, settings), tolerance, settings)
+    chain = _few_joined(outline, _joined(outline, chain, tolerance, settings, tell), tolerance, settings)
     return tuple(link.curve for link in chain)
 
 
@@ -107,12 +108,12 @@ def _end(piece, which, place):
     return piece[3][3 * which] if piece[0] == CUBIC else ends(piece[3])[which]
 
 
-def _joined(outline, chain, tolerance, settings):
+def _joined(outline, chain, tolerance, settings, tell):
     """The chain with neighbours made one wherever the tolerance allows it, the least costly first."""
     count = len(outline.points)
     following = dict(zip(chain, [*chain[1:], chain[0]]))
     before = {after: link for link, after in following.items()}
-    queue, order = [], itertools.count()
+    queue, order, passed = [], itertools.count(), itertools.count()
 
     def offer(one):
         other = following[one]
@@ -126,6 +127,7 @@ def _joined(outline, chain, tolerance, settings):
     for link in chain:
         offer(link)
     while queue and len(following) > LEAST_CHAIN:
+        tell(1 - len(queue) / (len(queue) + next(passed) + 1))
         _, _, one, other, merged = heapq.heappop(queue)
         if following.get(one) is not other or other not in following:
             continue
