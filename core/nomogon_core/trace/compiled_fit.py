@@ -396,6 +396,22 @@ def folds(control):
 
 
 @njit(cache=True)
+def _bulges(control, points, first, last, stride, tolerance):
+    """Whether a cubic leaves a range of the contour where no point of it would tell."""
+    total = points.shape[0]
+    limit = tolerance**2 + (0.55 * stride) ** 2
+    for step in range(1, FOLD_STEPS):
+        place = _cubic_at(control, step / FOLD_STEPS)
+        least = 1e18
+        for index in range(first - 2, last + 3, stride):
+            away = (points[index % total, 0] - place[0]) ** 2 + (points[index % total, 1] - place[1]) ** 2
+            least = min(least, away)
+        if least > limit:
+            return True
+    return False
+
+
+@njit(cache=True)
 def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, skips):
     """All ranges between candidate places that one cubic covers within the tolerance.
 
@@ -428,7 +444,7 @@ def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, sk
                 place = (low + index * stride) % total
                 data[index, 0], data[index, 1] = points[place, 0], points[place, 1]
             control, worst, square = fit_cubic(data[:used], nodes[i], nodes[j], ways_out[i], -ways_in[j], corner[i], corner[j], 6, 4 * tolerance)
-            if worst <= tolerance and folds(control):
+            if worst <= tolerance and (folds(control) or _bulges(control, points, first, last, stride, tolerance)):
                 continue
             if worst <= tolerance:
                 begin.append(i)

@@ -56,8 +56,10 @@ def _start(outline, pieces, tolerance, settings):
     """The chain to begin with, all of it within the tolerance."""
     long_ones = [piece for piece in pieces if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
     begun = chain_of_cubics(outline, long_ones, tolerance, settings)
-    if any(_strays(outline, piece, tolerance) for piece in begun):
-        begun = chain_of_cubics(outline, [piece for piece in long_ones if piece[0] == GAP], tolerance, settings)
+    while any(straying := [_strays(outline, piece, tolerance) for piece in begun]):
+        gone = {piece[1] % len(outline.points) for piece, strays in zip(begun, straying) if strays}
+        long_ones = [piece for piece in long_ones if piece[1] % len(outline.points) not in gone]
+        begun = chain_of_cubics(outline, long_ones, tolerance, settings)
     chain = [link for index, piece in enumerate(begun) for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)]
     return _smoothed(outline, chain, tolerance, settings)
 
@@ -77,11 +79,12 @@ def _smoothed(outline, chain, tolerance, settings):
 
 
 def _strays(outline, piece, tolerance):
-    """Whether a line or arc that stays leaves the contour, having been moved where two of them meet."""
+    """Whether a line or arc that stays leaves the contour, up to its ends, where it was recognised without them or moved to meet another."""
     kind, first, last, curve = piece
     if kind not in (LINE, ARC) or curve is None:
         return False
-    low, high = first + math.ceil(outline.skip(first)), last - math.ceil(outline.skip(last))
+    low, high = (math.ceil(outline.skip(place)) if place % len(outline.points) in outline.corners else 0 for place in (first, last))
+    low, high = first + low, last - high
     return np.abs(signed_distance(outline.points[np.arange(low, high + 1) % len(outline.points)], curve)).max() > tolerance
 
 
