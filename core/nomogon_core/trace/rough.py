@@ -83,9 +83,12 @@ def _strays(outline, piece, tolerance):
     kind, first, last, curve = piece
     if kind not in (LINE, ARC) or curve is None:
         return False
-    low, high = (math.ceil(outline.skip(place)) if place % len(outline.points) in outline.corners else 0 for place in (first, last))
-    low, high = first + low, last - high
-    return np.abs(signed_distance(outline.points[np.arange(low, high + 1) % len(outline.points)], curve)).max() > tolerance
+    places = np.arange(first, last + 1)
+    slack = np.zeros(len(places))
+    for place in (first, last):
+        if place % len(outline.points) in outline.corners:
+            slack[np.abs(places - place) <= outline.skip(place)] = outline.sure_tip_px
+    return bool(np.any(np.abs(signed_distance(outline.points[places % len(outline.points)], curve)) > tolerance + slack))
 
 
 def _links(outline, piece, before, after, tolerance):
