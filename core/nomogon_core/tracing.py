@@ -13,6 +13,7 @@ from nomogon_core.mirroring import joints_of_one_half, tied_halves
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, measure, refreshed
 from nomogon_core.sketch.model import ROUND, Constraint
+from nomogon_core.sketch.trim import HELD_ON
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.distances import distances_from
 
@@ -22,18 +23,20 @@ PLACES = 9
 FAR_COST = 1e6
 MOST_PLACES = 5
 MOST_NAMED = 4
+MEETING_SHARE = 0.75
 AXIS_OVERHANG = 0.08
 SLOT_U95S, SLOT_TURN = 1.5, math.radians(4.0)
 
 
 @attrs.frozen
 class Outlines:
-    """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not; the axis of its halves as construction."""
+    """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not, the width of a stroke; the axis of its halves as construction."""
 
     curves: tuple = attrs.field(converter=tuple)
     u95: tuple = attrs.field(converter=tuple)
     closed: bool = True
     axis: bool = False
+    stroke_mm: float | None = None
 
 
 def axis_outline(curves, point, angle, u95=0.0):
@@ -89,7 +92,7 @@ def slot_ends(outline):
 
 
 def _added(sketch, outlines, trace):
-    names, joints, slots = [], [], []
+    names, joints, slots, tips = [], [], [], []
     for outline in outlines:
         sketch, own, pairs = edit.add_outline(sketch, outline.curves, outline.u95, origin=trace, closed=outline.closed)
         round_ends = slot_ends(outline)
@@ -97,21 +100,24 @@ def _added(sketch, outlines, trace):
             slots.append(tuple(own[index] for index in round_ends))
         if outline.axis:
             sketch = edit.set_construction(sketch, own, True)
+        if outline.stroke_mm and not outline.closed:
+            tips += [(own[0], own[-1], MEETING_SHARE * outline.stroke_mm)]
         names += own
         joints += pairs
-    return sketch, names, _Ties(tuple(joints), tuple(slots))
+    return sketch, names, _Ties(tuple(joints), tuple(slots), tuple(tips))
 
 
 @attrs.frozen
 class _Ties:
-    """Pairs of new curves that could be related: those that follow one another, and the round ends of slots."""
+    """New curves that could be related: pairs that follow one another, the round ends of slots, and the first and last curves of strokes with how near their ends are to what they meet, in mm."""
 
     joints: tuple
     slots: tuple
+    tips: tuple = ()
 
     def renamed(self, name_of):
         """With other names for some curves."""
-        return _Ties(*(tuple(tuple(name_of.get(name, name) for name in pair) for pair in pairs) for pairs in (self.joints, self.slots)))
+        return _Ties(*(tuple(tuple(name_of.get(one, one) for one in group) for group in groups) for groups in (self.joints, self.slots, self.tips)))
 
 
 def _tied(sketch, names, ties):
@@ -122,12 +128,44 @@ def _tied(sketch, names, ties):
     for pair in ties.slots:
         if frozenset(pair) not in there:
             with_slots, _ = edit.add_constraint(with_slots, Constraint("equal", pair, source="traced"))
+    with_slots = _met(with_slots, ties.tips)
     if axis is not None:
         with_slots = tied_halves(with_slots, [name for name in names if name != axis], axis)
     solution = solve(with_slots)
     if not solution.solved:
         return tied_joints(sketch, ties.joints)
     return tied_joints(solution.sketch, ties.joints if axis is None else joints_of_one_half(sketch, ties.joints, axis))
+
+
+def _met(sketch, tips):
+    """The sketch with the loose ends of strokes joined to the ends, or put onto the lines, arcs and circles, that they run into; nothing is solved."""
+    there = {frozenset(item.of) for item in sketch.constraints.values()}
+    for first, last, reach in tips:
+        for name, which in ((first, 0), (last, 1)):
+            if first == last:
+                point = sketch.curves[name].end_points()[which]
+            else:
+                neighbours = {point for other, curve in sketch.curves.items() if other != name for point in curve.end_points()}
+                point = next((one for one in sketch.curves[name].end_points() if one not in neighbours), None)
+            if point is None or sum(point in curve.points for curve in sketch.curves.values()) > 1:
+                continue
+            sketch = _end_met(sketch, name, point, reach, there)
+    return sketch
+
+
+def _end_met(sketch, name, point, reach, there):
+    """The sketch with one loose end joined to what is nearest to it, if that is in reach."""
+    place = sketch.points[point]
+    own = set(sketch.curves[name].points)
+    others = {other: curve for other, curve in sketch.curves.items() if other != name and not curve.construction and not own & set(curve.end_points())}
+    ends_near = [(math.dist(sketch.points[end], place), end) for curve in others.values() for end in curve.end_points()]
+    if min(ends_near, default=(math.inf, ""))[0] <= reach:
+        return edit.merge_points(sketch, min(ends_near)[1], point)
+    curves_near = [(abs(float(distances_from([place], [sketch.geometry(other)])[0])), other) for other, curve in others.items() if curve.kind in HELD_ON]
+    off, other = min(curves_near, default=(math.inf, ""))
+    if off <= reach and frozenset((point, other)) not in there:
+        sketch, _ = edit.add_constraint(sketch, Constraint("on curve", (point, other), source="traced"))
+    return sketch
 
 
 def tied_joints(sketch, joints):

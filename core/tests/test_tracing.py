@@ -175,6 +175,17 @@ class CentreLines(unittest.TestCase):
         ends_px = np.array(ends(by_kind[("Line",)].curves[0])) * [SCALE, -SCALE]
         self.assertLess(min(np.hypot(*(ends_px - through).T).max(), np.hypot(*(ends_px[::-1] - through).T).max()), 1.5)
 
+    def test_ends_that_run_into_strokes_stay_on_them(self):
+        """A T and a corner of three strokes: in the sketch the loose ends are tied to what they meet."""
+        lines = [np.array([(80, 420), (600, 380)], float), np.array([(330, 400), (300, 90)], float), np.array([(300, 90), (560, 150)], float)]
+        found = self.strokes(lines)
+        sketch, told = tracing.taken_in(Sketch(), [tracing.Outlines(outline.curves, outline.u95_mm, outline.closed, stroke_mm=outline.stroke_mm) for outline in found], "t1")
+        self.assertIn("line", told)
+        ((point, stem),) = [item.of for item in sketch.constraints.values() if item.kind == "on curve"]
+        self.assertIn("line", sketch.curves[stem].kind)
+        self.assertLess(math.dist(sketch.points[point], (33.0, -40.0)), 0.45)
+        self.assertAlmostEqual(float(tracing.distances_from([sketch.points[point]], [sketch.geometry(stem)])[0]), 0.0, places=6)
+
     def test_a_blank_sheet(self):
         with self.assertRaises(TraceError):
             trace(np.full((200, 300), 0.7, np.float32), calibrated(), TraceSettings(mode="centre"))

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from nomogon_core.crossings import at, crossings, part, span
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, ends, length, sample
+from nomogon_core.geometry import Arc, Circle, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit, trim
 from nomogon_core.sketch.model import Constraint, Sketch
 
@@ -149,3 +149,40 @@ class SplinePoints(unittest.TestCase):
         self.assertAlmostEqual(max(np.hypot(*(new - place).T).min() for place in old[::5]), off, delta=0.15 * off)
         with self.assertRaisesRegex(SketchError, "no point between its ends"):
             trim.remove_spline_point(edit.add_curve(Sketch(), "spline", WAVE.points)[0], "c5", (1, 1))
+
+
+class Smoother(unittest.TestCase):
+    def bend_jump(self, curve):
+        """Largest jump of the signed curvature between pieces."""
+        bends = []
+        for control in curve.pieces():
+            for end in (0, 1):
+                a, b, c = control[:3] if end == 0 else control[:0:-1]
+                first, second = b - a, c - 2 * b + a
+                bend = 2 / 3 * (first[0] * second[1] - first[1] * second[0]) / math.hypot(*first) ** 3
+                bends.append(bend if end == 0 else -bend)
+        return max(abs(before - after) for before, after in zip(bends[1:-1:2], bends[2::2]))
+
+    @given(st.lists(st.floats(-3, 3), min_size=4, max_size=8))
+    @settings(max_examples=30, deadline=None)
+    def test_points_and_end_directions_stay_and_the_bend_goes_on(self, heights):
+        control = [(0.0, 0.0)]
+        for index, height in enumerate(heights):
+            x, before = 10.0 * index, control[-1]
+            control += [(x + 3, before[1] + 0.5), (x + 7, height - 0.5), (x + 10, height)]
+        sketch, name = edit.add_curve(Sketch(), "spline", control)
+        done, off = trim.smoother(sketch, name)
+        curve = done.geometry(name)
+        np.testing.assert_allclose(curve.points[::3], control[::3], atol=1e-12)
+        np.testing.assert_allclose(end_directions(curve), end_directions(sketch.geometry(name)), atol=1e-9)
+        self.assertLess(self.bend_jump(curve), 0.6 * self.bend_jump(sketch.geometry(name)) + 1e-6)
+        far = max(shapely.LineString(sample(curve, 1e-4)).distance(shapely.Point(place)) for place in sample(sketch.geometry(name), 0.01))
+        self.assertAlmostEqual(off, far, delta=0.02)
+
+    def test_what_is_smooth_already_is_said(self):
+        sketch, name = edit.add_spline_through(Sketch(), [(0, 0), (10, 4), (20, -3), (30, 0)])
+        done, _ = trim.smoother(sketch, name)
+        with self.assertRaisesRegex(SketchError, "evenly already"):
+            trim.smoother(trim.smoother(trim.smoother(done, name)[0], name)[0], name)
+        with self.assertRaisesRegex(SketchError, "no point between"):
+            trim.smoother(*edit.add_curve(Sketch(), "spline", [(0, 0), (1, 1), (2, 1), (3, 0)]))

@@ -49,7 +49,8 @@ TRAYS = {
             ("trim", "Trim", "Click the part of a curve that should go, back to where it crosses others."),
             ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
             ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
-            ("fewer", "Drop point", "Click a spline near the point that should go; how far the curve moves is told."))},
+            ("fewer", "Drop point", "Click a spline near the point that should go; how far the curve moves is told."),
+            ("smoother", "Smoother", "Click a spline whose bend should go on evenly through its points; how far it moves is told."))},
         {"name": "Tie", "tools": (
             ("coincident", "Coincident", "Click two points that should be one place."),
             ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),

@@ -215,6 +215,14 @@ def remove_spline_point(documents, *, name, place):
     return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
 
 
+@command("sketch.smooth_spline")
+def smooth_spline(documents, *, name, place):
+    """A spline through the same points with an even bend; the note says how far the curve moved."""
+    sketch, off = trim.smoother(_sketch(documents), name)
+    _store(documents, sketch)
+    return "Spline made smoother", f"The spline moved by at most {format_length(off)} mm."
+
+
 @command("sketch.constrain")
 def add_constraint(documents, *, kind, of):
     """A constraint between chosen points and curves."""

@@ -4,10 +4,11 @@ import math
 
 import attrs
 import numpy as np
+from scipy.interpolate import CubicSpline
 
 from nomogon_core.crossings import at, crossings, nearest, part, span
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Line, Spline, ends, sample
+from nomogon_core.geometry import Arc, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import Constraint
@@ -19,6 +20,7 @@ REACH_SIZES = 4.0
 SAME_POINT_MM = 1e-5
 SHAPE_KINDS = ("distance", "across", "up", "equal", "midpoint", "symmetric", "on curve")
 DISTANCE_STEPS = 200
+LEAST_CHANGE_SHARE = 1e-3
 HELD_ON = ("line", "arc", "circle", "ellipse")
 
 
@@ -197,6 +199,35 @@ def remove_spline_point(sketch, name, place):
     off = np.abs(cubic_distances(control, np.ascontiguousarray(data), DISTANCE_STEPS)).max()
     changed = _with_controls(sketch, name, item, [*curve.points[:3 * index - 3], *map(tuple, control), *curve.points[3 * index + 4:]])
     return changed, float(off)
+
+
+def smoother(sketch, name):
+    """A spline through the same points whose bend goes on evenly from piece to piece (cubic spline interpolation), with the directions at its ends kept.
+
+    Returns:
+        the sketch, and the largest distance between the old curve and the new one.
+
+    Raises:
+        SketchError: the curve is no spline, has one piece only, or is that smooth already.
+    """
+    item, curve = _spline(sketch, name)
+    if len(curve.points) < 7:
+        raise SketchError("This spline has no point between its ends, so it is as smooth as it can be. Drag its handles, or give it another point.")
+    through = np.array(curve.points[::3])
+    if any(sum(point in other.points for other in sketch.curves.values()) > 1 for point in item.points[1:-1]):
+        raise SketchError("Another curve is joined to a point between the ends of this spline. Take it off first.")
+    along = np.concatenate([[0], np.cumsum([length(Spline(curve.points[at:at + 4])) for at in range(0, len(curve.points) - 1, 3)])])
+    ways = end_directions(curve)
+    slopes = CubicSpline(along, through, bc_type=((1, ways[0]), (1, ways[1])))(along, 1)
+    control = [through[0]]
+    for index, step in enumerate(np.diff(along)):
+        control += [through[index] + slopes[index] * step / 3, through[index + 1] - slopes[index + 1] * step / 3, through[index + 1]]
+    fair = Spline(control)
+    if np.abs(np.array(fair.points) - np.array(curve.points)).max() < LEAST_CHANGE_SHARE * along[-1]:
+        raise SketchError("The bend of this spline goes on evenly already. Drop a point to make it smoother still.")
+    data = sample(curve, 1e-4 * max(float(np.ptp(through, axis=0).max()), 1e-6))
+    off = np.min([np.abs(cubic_distances(piece, np.ascontiguousarray(data), DISTANCE_STEPS)) for piece in fair.pieces()], axis=0).max()
+    return _with_controls(sketch, name, item, [tuple(place) for place in control]), float(off)
 
 
 def _spline(sketch, name):

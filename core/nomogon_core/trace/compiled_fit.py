@@ -14,6 +14,7 @@ EXTRAS = (0, 1, 4, 2)
 MOST_SAMPLES = 120
 CUBIC_SAMPLES = 48
 STIFFENING = 12.0
+CROSSING_STEPS = 32
 FOLD_STEPS, FOLD_TURN, MOST_TURN = 16, math.radians(75.0), math.radians(250.0)
 BAND = 16
 
@@ -379,7 +380,7 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, g
 
 @njit(cache=True)
 def folds(control):
-    """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters."""
+    """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters, and whether it crosses itself."""
     total, before_x, before_y = 0.0, 0.0, 0.0
     for index in range(FOLD_STEPS + 1):
         t = index / FOLD_STEPS
@@ -392,7 +393,27 @@ def folds(control):
             if turn > FOLD_TURN or total > MOST_TURN:
                 return True
         before_x, before_y = x, y
+    return total > math.pi and _crosses_itself(control)
+
+
+@njit(cache=True)
+def _crosses_itself(control):
+    places = np.empty((CROSSING_STEPS + 1, 2))
+    for index in range(CROSSING_STEPS + 1):
+        places[index] = _cubic_at(control, index / CROSSING_STEPS)
+    for i in range(CROSSING_STEPS - 1):
+        for j in range(i + 2, CROSSING_STEPS):
+            if _apart(places[i], places[i + 1], places[j], places[j + 1]) and _apart(places[j], places[j + 1], places[i], places[i + 1]):
+                return True
     return False
+
+
+@njit(cache=True)
+def _apart(a, b, p, q):
+    """Whether two places lie on different sides of a line."""
+    first = (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0])
+    second = (b[0] - a[0]) * (q[1] - a[1]) - (b[1] - a[1]) * (q[0] - a[0])
+    return (first > 0) != (second > 0)
 
 
 @njit(cache=True)

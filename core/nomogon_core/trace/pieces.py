@@ -324,6 +324,13 @@ def primitive(outline, kind, first, last):
     return through(outline.points, first + trims[0], last - trims[1], 1)
 
 
+def off_primitive(kind, found, points):
+    """Distances (n,) of points from a line or circle."""
+    if kind == LINE:
+        return np.abs(points @ np.array(found[:2]) + found[2])
+    return np.abs(np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2])
+
+
 def _foot(kind, found, place):
     """The point of a line or circle nearest to a place."""
     if kind == LINE:

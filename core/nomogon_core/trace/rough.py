@@ -18,13 +18,14 @@ from nomogon_core.trace.adjustment import Anchors, adjusted, polyline
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import is_corner
 from nomogon_core.trace.distances import signed_distance
-from nomogon_core.trace.pieces import chain_of_cubics
+from nomogon_core.trace.pieces import chain_of_cubics, off_primitive, primitive
 
 SMOOTH = math.radians(0.3)
 HOPELESS = 4.0
 FIT_ROUNDS = 8
 LEAST_CHAIN = 4
 RUN_REBREAKS = 2
+LONG_SHARE = 0.04
 
 
 @attrs.frozen(eq=False)
@@ -54,7 +55,8 @@ def rough_curves(outline, pieces, tolerance, settings, tell):
 
 def _start(outline, pieces, tolerance, settings):
     """The chain to begin with, all of it within the tolerance."""
-    long_ones = [piece for piece in pieces if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
+    long_ones = [_without_bent_ends(outline, piece, tolerance) for piece in pieces
+                 if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
     begun = chain_of_cubics(outline, long_ones, tolerance, settings)
     while any(straying := [_strays(outline, piece, tolerance) for piece in begun]):
         gone = {piece[1] % len(outline.points) for piece, strays in zip(begun, straying) if strays}
@@ -76,6 +78,18 @@ def _smoothed(outline, chain, tolerance, settings):
                 chain[(index - 1 + step) % len(chain)] = link
         index += 1
     return chain
+
+
+def _without_bent_ends(outline, piece, tolerance):
+    """A line or arc without what bends away at its ends, which are no corners, having been recognised without it."""
+    kind, first, last, control = piece
+    if kind == GAP:
+        return piece
+    places = np.arange(first, last + 1)
+    near = np.nonzero(off_primitive(kind, primitive(outline, kind, first, last), outline.points[places % len(outline.points)]) <= tolerance)[0]
+    low, high = (int(places[near[index]]) for index in (0, -1)) if len(near) else (first, last)
+    count = len(outline.points)
+    return (kind, first if first % count in outline.corners else low, last if last % count in outline.corners else high, control)
 
 
 def _strays(outline, piece, tolerance):
@@ -123,9 +137,7 @@ def _joined(outline, chain, tolerance, settings, tell):
 
     def offer(one):
         other = following[one]
-        if one is other or CUBIC not in (one.kind, other.kind) and min(one.last - one.first, other.last - other.first) > settings.whole_px:
-            return
-        if GAP in (one.kind, other.kind) or is_corner(outline, other.first):
+        if one is other or _stays(outline, one, settings) or _stays(outline, other, settings) or is_corner(outline, other.first):
             return
         merged, worst = _as_one(outline, one, other)
         if worst <= HOPELESS * tolerance:
@@ -162,13 +174,18 @@ def _joined(outline, chain, tolerance, settings, tell):
             return result
 
 
+def _stays(outline, link, settings):
+    """Whether a link is a line so long, beside the whole outline too, that it was drawn as such, or the gap of an open path."""
+    return link.kind == GAP or (link.kind == LINE and link.last - link.first >= max(settings.whole_px, LONG_SHARE * len(outline.points)))
+
+
 def _few_joined(outline, chain, tolerance, settings):
     """As :func:`_joined` for a chain so short that all of it is adjusted at once."""
     shrunk = len(chain) <= LEAST_CHAIN + 1
     while shrunk and len(chain) > 1:
         shrunk = False
         tries = sorted(((worst, index, merged) for index in range(len(chain)) for merged, worst in [_as_one(outline, chain[index], chain[(index + 1) % len(chain)])]
-                       if worst <= HOPELESS * tolerance and not {GAP} & {chain[index].kind, chain[(index + 1) % len(chain)].kind}
+                       if worst <= HOPELESS * tolerance and not (_stays(outline, chain[index], settings) or _stays(outline, chain[(index + 1) % len(chain)], settings))
                        and not is_corner(outline, chain[(index + 1) % len(chain)].first)), key=lambda item: item[0])
         for _, index, merged in tries:
             rest = [chain[(index + 2 + step) % len(chain)] for step in range(len(chain) - 2)]

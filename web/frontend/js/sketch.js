@@ -164,6 +164,7 @@ const CLICKS = {
   trim: (id, event) => onCurve("sketch.trim", id, event),
   extend: (id, event) => onCurve("sketch.extend", id, event),
   more: (id, event) => onCurve("sketch.add_spline_point", id, event, "spline"),
+  smoother: (id, event) => onCurve("sketch.smooth_spline", id, event, "spline"),
   fewer: (id, event) => onCurve("sketch.remove_spline_point", id, event, "spline"),
 };
 
