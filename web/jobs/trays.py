@@ -37,7 +37,8 @@ TRAYS = {
             ("circle", "Circle", "Click the centre, then a place on the rim."),
             ("ellipse", "Ellipse", "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches."),
             ("spline", "Spline", "Click places along the curve; Enter ends it."),
-            ("rectangle", "Rectangle", "Click two opposite corners."),
+            ("rectangle", "Rectangle", "Click two opposite corners."))},
+        {"name": "Edges", "tools": (
             ("follow", "Follow edge", "Click an edge of the picture, then another place on it; the edge between is followed."),
             ("round", "Round edge", "Click inside a round edge of the picture; a circle, or an ellipse if it is oval, is put on it."),
             ("arc-edge", "Arc on edge", "Click roughly where a round edge of the picture begins, then where it ends, then a place between."))},
@@ -47,12 +48,12 @@ TRAYS = {
             ("construction", "Construction", "Click a curve to make it construction or outline."),
             ("join", "Join", "Click the first loose end, then the second."),
             ("trim", "Trim", "Click the part of a curve that should go, back to where it crosses others."),
-            ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
+            ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."))},
+        {"name": "Spline", "tools": (
             ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
             ("fewer", "Drop point", "Click a spline near the point that should go; how far the curve moves is told."),
             ("smoother", "Smoother", "Click a spline whose bend should go on evenly through its points; how far it moves is told."))},
         {"name": "Tie", "tools": (
-            ("coincident", "Coincident", "Click two points that should be one place."),
             ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),
             ("vertical", "Vertical", "Click a line, or two points, that should stand upright."),
             ("parallel", "Parallel", "Click two lines."),
@@ -60,6 +61,7 @@ TRAYS = {
             ("tangent", "Tangent", "Click two curves that should touch smoothly."),
             ("equal", "Equal", "Click two lines, or two circles or arcs."))},
         {"name": "Place", "tools": (
+            ("coincident", "Coincident", "Click two points that should be one place."),
             ("concentric", "Concentric", "Click two circles or arcs."),
             ("symmetric", "Symmetric", "Click two points, then the line between them."),
             ("midpoint", "Midpoint", "Click a point, then a line."),
