@@ -44,6 +44,7 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
   let taken = [];
   let here = null;
   let free = false;
+  let turn = Promise.resolve();
 
   const placeOf = (item) => (item.point ? [item.point.x, item.point.y] : item.place);
   const sent = (item) => (item.point ? item.point.id : item.place);
@@ -172,6 +173,26 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     redraw();
   }
 
+  /** Clicks are taken one after the other, however long the answer to one takes. @param {() => any} action */
+  function inTurn(action) {
+    turn = turn.then(action).catch((problem) => say(problem.message, true));
+  }
+
+  async function take(item, mine, asDrawn) {
+    if (name !== mine) return;
+    let place = item;
+    if (!item.point && !asDrawn && sticks()) {
+      const found = await onEdge(item.place);
+      if (name !== mine) return;
+      if (found) place = { place: found, edge: true };
+    }
+    taken.push(place);
+    redraw();
+    if (taken.length >= PENS[name].full) return send();
+    const next = PENS[name].next;
+    tell(next ? next[Math.min(taken.length, next.length) - 1] : "Click the other end.");
+  }
+
   async function send() {
     const items = taken;
     taken = [];
@@ -190,28 +211,14 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       redraw();
     },
     hover: look,
-    async click(event) {
+    click(event) {
       look(event);
-      if (!here.point && !free && sticks()) {
-        const mine = name;
-        let found = null;
-        try {
-          found = await onEdge(here.place);
-        } catch (problem) {
-          return say(problem.message, true);
-        }
-        if (name !== mine) return undefined;
-        if (found) here = { place: found, edge: true };
-      }
-      taken.push(here);
-      if (taken.length >= PENS[name].full) return send();
-      const next = PENS[name].next;
-      tell(next ? next[Math.min(taken.length, next.length) - 1] : "Click the other end.");
+      const [item, mine, asDrawn] = [here, name, free];
+      inTurn(() => take(item, mine, asDrawn));
     },
     finish() {
       if (name !== "spline") return;
-      if (taken.length < 2) return say("A spline needs at least two places; click one more.", true);
-      send();
+      inTurn(() => (taken.length < 2 ? say("A spline needs at least two places; click one more.", true) : send()));
     },
   };
 }
