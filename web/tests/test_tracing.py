@@ -139,7 +139,7 @@ class Tracing(BrowserCase):
         self.go(page, "reference")
         page.get_by_role("tab", name="Trace").click()
         page.keyboard.press("1")
-        expect(page.locator("#found")).to_contain_text("4 kept")
+        expect(page.locator("#found")).to_contain_text("4 kept", timeout=15_000)
         page.locator("#outlines").get_by_label("Tolerance").fill("0.2 mm")
         page.get_by_role("button", name="Trace again").click()
         expect(page.locator("#said")).to_contain_text("no constraint was lost", timeout=30_000)
