@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from core.tests.specimens import camera, fixed, light_of, plate_operations, tied
 from examples.render import hole, rounded_polygon
-from nomogon_core import underhand
+from nomogon_core import tracing, underhand
 from nomogon_core.crossings import at, crossings
 from nomogon_core.errors import SketchError
 from nomogon_core.exchange.drawing import dxf, svg
@@ -94,6 +94,22 @@ class InThePicture(unittest.TestCase):
         for part in (lens, rounded_polygon([(4, 8), (36, 8), (36, 22), (4, 22)], [6.9] * 4)):
             (found,) = trace(light_of((part,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15))
             self.assertNotIn(Ellipse, [type(curve) for curve in found.curves])
+
+    def test_halves_of_an_oval_are_one_ellipse_on_the_axis(self):
+        """An oval plate with an oval hole on its axis and a pair beside it, traced by halves, and tied in the sketch."""
+        pair = [Ellipse((20.0 + 9 * side, 15.0), (2.5, 1.5), side * 0.5) for side in (1, -1)]
+        part = ((Ellipse((20.0, 15.0), (15.0, 9.0), 0.0),), (Ellipse((20.0, 15.0), (1.8, 4.0), 0.0),), *((one,) for one in pair))
+        light = light_of(part, 540, 420, self.view, noise=0.006, seed=5)
+        found = trace(light, self.fit, TraceSettings(tolerance_mm=0.08, halves="average"))
+        self.assertEqual([[type(curve) for curve in outline.curves] for outline in found], [[Ellipse]] * 4)
+        axis = found[0].axis
+        outlines = [tracing.Outlines(outline.curves, outline.u95_mm) for outline in found]
+        outlines.append(tracing.axis_outline([curve for outline in outlines for curve in outline.curves], axis.point, axis.angle))
+        sketch, told = tracing.taken_in(Sketch(), outlines, "t1")
+        self.assertEqual(told, "4 ellipses")
+        self.assertIn("symmetric", [item.kind for item in sketch.constraints.values()])
+        largest = max((name for name, curve in sketch.curves.items() if curve.kind == "ellipse"), key=lambda name: max(sketch.geometry(name).semi_axes))
+        np.testing.assert_allclose(sorted(sketch.geometry(largest).semi_axes), (9.0, 15.0), atol=0.03)
 
     def test_an_oval_edge_from_a_rough_click(self):
         (curve,) = underhand.round_near(self.light, self.fit, (24.0, 15.2)).curves

@@ -5,7 +5,7 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Arc, Line, Spline
+from nomogon_core.geometry import Arc, Line, Spline, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import points_along, signed_distance
@@ -399,21 +399,12 @@ def _replace_bad(outline, pieces, curves, bad, tolerance):
             continue
         points = outline.points[np.arange(first, last + 1) % count].copy()
         if bad[index - 1] < 0:
-            points[0] = _end_of(curves[index], 0)
+            points[0] = ends(curves[index])[0]
         if bad[(index + 1) % number] < 0:
-            points[-1] = _end_of(curves[index], 1)
+            points[-1] = ends(curves[index])[1]
         kept = points[polyline(points, tolerance)]
         result += [Line(a, b) for a, b in zip(kept[:-1], kept[1:])]
     return tuple(result)
-
-
-def _end_of(curve, which):
-    if isinstance(curve, Arc):
-        angle = curve.start_angle + which * curve.sweep
-        return curve.center[0] + curve.radius * math.cos(angle), curve.center[1] + curve.radius * math.sin(angle)
-    if isinstance(curve, Spline):
-        return curve.points[-1 if which else 0]
-    return curve.end if which else curve.start
 
 
 def polyline(points, tolerance):

@@ -76,13 +76,13 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, te
     return _told(curves, contour, shift, pixel)
 
 
-def circle_of(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
-    """The circle that a closed contour is, as :func:`fit_outline` would find it, or None."""
+def whole_of(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
+    """The circle or ellipse that a closed contour is, as :func:`fit_outline` would find it, or None."""
     scaled, shift = _checked(points, pixel, tolerance)
     contour = resample(scaled - shift)
     detection = _detection(max(wobble(contour), noise_px), tolerance / pixel, settings)
-    circle = as_circle(contour, detection, tolerance / pixel)
-    return None if circle is None else _in_unit(circle, shift, pixel)
+    whole = as_circle(contour, detection, tolerance / pixel) or as_ellipse(contour, detection, tolerance / pixel)
+    return None if whole is None else _in_unit(whole, shift, pixel)
 
 
 def held_against(curves, points, pixel):

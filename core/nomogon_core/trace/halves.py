@@ -12,8 +12,8 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, closed_area, end_directions, ends, moved, reverse
-from nomogon_core.trace.fit import Shares, circle_of, fit_open, fit_outline, held_against
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, end_directions, ends, moved, reverse
+from nomogon_core.trace.fit import Shares, fit_open, fit_outline, held_against, whole_of
 from nomogon_core.trace.symmetry import find_axis
 
 SIDES = ("left", "right", "average")
@@ -119,9 +119,13 @@ def _mirrored(curve):
 
 def _crossing(points, average, noise_px, fit):
     """Curves of a contour that crosses the axis, from its left half or from both."""
-    circle = circle_of(points, noise_px=noise_px, pixel=fit["pixel"], tolerance=fit["tolerance"])
-    if circle is not None:
-        return (Circle((circle.center[0], 0.0), circle.radius),)
+    whole = whole_of(points, noise_px=noise_px, pixel=fit["pixel"], tolerance=fit["tolerance"])
+    if isinstance(whole, Circle):
+        return (Circle((whole.center[0], 0.0), whole.radius),)
+    if whole is not None:
+        quarters = round(whole.angle / (math.pi / 2))
+        if abs(whole.angle - quarters * math.pi / 2) < SQUARE:
+            return (Ellipse((whole.center[0], 0.0), whole.semi_axes, quarters * math.pi / 2),)
     half = _left_half(points)
     if average:
         half = _mean(half, _left_half(points * (1, -1)), closed=False)

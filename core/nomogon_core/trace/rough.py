@@ -149,22 +149,20 @@ def _joined(outline, chain, tolerance, settings, tell):
         _, _, one, other, merged = heapq.heappop(queue)
         if following.get(one) is not other or other not in following:
             continue
-        run = [before[one], merged, following[other]]
-        if GAP in (run[0].kind, run[2].kind):
-            continue
-        outer = before[run[0]], following[run[2]]
-        done = _alone(outline, run, outer, count, tolerance, settings)
+        beside = [[link] if link.kind != GAP else [] for link in (before[one], following[other])]
+        old = [*beside[0], one, other, *beside[1]]
+        outer = before[old[0]], following[old[-1]]
+        done = _alone(outline, [*beside[0], merged, *beside[1]], outer, count, tolerance, settings)
         if done is None:
             continue
-        for gone in (run[0], one, other, run[2]):
+        for gone in old:
             del following[gone], before[gone]
         row = [outer[0], *done, outer[1]]
         for link, after in zip(row[:-1], row[1:]):
             following[link], before[after] = after, link
         for link in row[:-1]:
             offer(link)
-        if outer[0] in before:
-            offer(before[outer[0]])
+        offer(before[outer[0]])
     first = next(iter(following))
     result, link = [], first
     while True:
