@@ -10,9 +10,12 @@ from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
 from jobs.actions import documents_of, perform
 from nomogon_core.crossings import at
+from nomogon_core.errors import InputError
 from nomogon_core.reference.decode import linear_to_srgb
 from nomogon_core.sketch import model
+from reference.commands import accept_trace
 from web.tests.browser import Board, BrowserCase
+from work.models import Task
 
 TEN_PX_A_MM = {"start": [0.0, 0.0], "end": [500.0, 0.0], "text": "50 mm", "sigma_px": 0.02}
 
@@ -143,6 +146,15 @@ class Tracing(BrowserCase):
         page.locator("#outlines").get_by_label("Tolerance").fill("0.2 mm")
         page.get_by_role("button", name="Trace again").click()
         expect(page.locator("#said")).to_contain_text("no constraint was lost", timeout=30_000)
+
+    def test_a_picture_on_a_side_face_is_not_traced_onto_the_base(self):
+        job = self.job(png(0.6 - 0.5 * part_coverage(PLATE, plate_view(), 520, 360)))
+        documents = documents_of(job)
+        documents["reference"]["pictures"][documents["reference"]["active"]]["face"] = {"body": "Plate", "name": "op1.side(c4)"}
+        record = {"primitives": [{"kind": "circle", "points": [], "center": [5, 5], "radius": 2.0, "u95_mm": 0.01}], "closed": True, "stroke_mm": None, "comb": []}
+        task = Task.objects.create(job=job, kind="trace", key="k", status=Task.DONE, result={"outlines": [record]}, arguments={"settings": {}})
+        with self.assertRaisesRegex(InputError, "does not look up"):
+            accept_trace(documents, task=task.pk, job=job.pk)
 
     def test_trimming_and_spline_points(self):
         job = services.new_job(self.users[0], "Cross")

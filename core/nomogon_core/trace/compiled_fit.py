@@ -20,15 +20,22 @@ BAND = 16
 
 
 @njit(cache=True)
-def line_through(points, first, last, stride):
-    """Total least squares line: unit normal and offset, normal · p + offset = 0."""
+def _middle(points, first, last, stride):
+    """How many points a range has, and their mean."""
     total = points.shape[0]
     count, sum_x, sum_y = 0, 0.0, 0.0
     for index in range(first, last + 1, stride):
         sum_x += points[index % total, 0]
         sum_y += points[index % total, 1]
         count += 1
-    mean_x, mean_y = sum_x / count, sum_y / count
+    return count, sum_x / count, sum_y / count
+
+
+@njit(cache=True)
+def line_through(points, first, last, stride):
+    """Total least squares line: unit normal and offset, normal · p + offset = 0."""
+    total = points.shape[0]
+    _, mean_x, mean_y = _middle(points, first, last, stride)
     xx, xy, yy = 0.0, 0.0, 0.0
     for index in range(first, last + 1, stride):
         x, y = points[index % total, 0] - mean_x, points[index % total, 1] - mean_y
@@ -44,13 +51,7 @@ def line_through(points, first, last, stride):
 def circle_through(points, first, last, stride):
     """Algebraic circle fit by Taubin (1991) in the Newton form of Chernov (2010): centre and radius, or -1."""
     total = points.shape[0]
-    count, mean_x, mean_y = 0, 0.0, 0.0
-    for index in range(first, last + 1, stride):
-        mean_x += points[index % total, 0]
-        mean_y += points[index % total, 1]
-        count += 1
-    mean_x /= count
-    mean_y /= count
+    count, mean_x, mean_y = _middle(points, first, last, stride)
     m_xx, m_yy, m_xy, m_xz, m_yz, m_zz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for index in range(first, last + 1, stride):
         x, y = points[index % total, 0] - mean_x, points[index % total, 1] - mean_y
