@@ -4,7 +4,7 @@ import math
 
 import attrs
 
-from nomogon_core.geometry import Arc, Line
+from nomogon_core.geometry import Arc, Ellipse, Line
 from examples.render import hole, rounded_polygon, slot
 
 QUARTER = math.pi / 2
@@ -42,6 +42,11 @@ def entrance_reducer():
     return (reversed_outline, hole(8, 24, 4.2), hole(102, 24, 4.2))
 
 
+def feeder_cap():
+    """Feeder cap FLA-023: an oval of 96 × 62 mm with an oval window on the slant, a bee-sized hole and two screw holes."""
+    return ((Ellipse((48, 31), (48, 31), 0.0),), (Ellipse((60, 34), (15, 8), 0.6),), hole(31, 31, 9.0), hole(10, 31, 4.2), hole(86, 31, 4.2))
+
+
 def _turned(curve):
     if isinstance(curve, Line):
         return Line(curve.end, curve.start)
@@ -60,5 +65,6 @@ class Sample:
 SAMPLES = {
     "latch-plate": Sample("Hive latch plate", "FLA-014", latch_plate),
     "hinge-leaf": Sample("Smoker hinge leaf", "FLA-021", hinge_leaf),
+    "feeder-cap": Sample("Feeder cap", "FLA-023", feeder_cap),
     "entrance-reducer": Sample("Entrance reducer", "FLA-022", entrance_reducer),
 }

@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.tests.specimens import camera, fixed, light_of, plate_operations, tied
+from examples import samples
 from examples.render import hole, rounded_polygon
 from nomogon_core import tracing, underhand
 from nomogon_core.crossings import at, crossings
@@ -19,6 +20,7 @@ from nomogon_core.exchange.drawing import dxf, svg
 from nomogon_core.geometry import Arc, Circle, Ellipse, Line, closed_area, length, sample
 from nomogon_core.mirroring import tied_halves
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.decode import decode
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_regions
@@ -110,6 +112,17 @@ class InThePicture(unittest.TestCase):
         self.assertIn("symmetric", [item.kind for item in sketch.constraints.values()])
         largest = max((name for name, curve in sketch.curves.items() if curve.kind == "ellipse"), key=lambda name: max(sketch.geometry(name).semi_axes))
         np.testing.assert_allclose(sorted(sketch.geometry(largest).semi_axes), (9.0, 15.0), atol=0.03)
+
+    def test_the_feeder_cap_as_a_scanner_sees_it(self):
+        """The sample part: two ovals and three round holes, each as one curve, at 200 dpi from a scanner with its faults."""
+        picture = samples.take("feeder-cap", "scan", dpi=200, turn_degrees=0.7, seed=11)
+        corners = np.column_stack([[[0, 31], [96, 31]], [1, 1]]) @ picture.px_from_mm.T
+        start, end = (tuple(corner[:2] / corner[2]) for corner in corners)
+        fit = fit_similarity([KnownLength("length", start, end, 96.0)])
+        found = trace(decode(picture.data), fit, TraceSettings(tolerance_mm=0.1))
+        self.assertEqual([[type(curve).__name__ for curve in outline.curves] for outline in found], [["Ellipse"], ["Ellipse"], ["Circle"], ["Circle"], ["Circle"]])
+        np.testing.assert_allclose(sorted(found[0].curves[0].semi_axes), (31, 48), atol=0.08)
+        np.testing.assert_allclose(sorted(found[1].curves[0].semi_axes), (8, 15), atol=0.08)
 
     def test_an_oval_edge_from_a_rough_click(self):
         (curve,) = underhand.round_near(self.light, self.fit, (24.0, 15.2)).curves
