@@ -29,6 +29,7 @@ def _parser():
     parser.add_argument("--report", metavar="REPORT.json")
     parser.add_argument("--threshold", type=float, default=0.5, help="share of the way from ground to part (0.5)")
     parser.add_argument("--speck", default=f"{DEFAULT_SPECK_MM2}mm2", metavar="MM2", help="smaller outlines are left out")
+    parser.add_argument("--gap", default="0mm", metavar="MM", help="gaps and cracks no wider than this are closed first, except in --mode colour")
     parser.add_argument("--part", choices=PARTS, help="whether the part is dark or bright against the ground; by itself the more striking, or the other than a card")
     parser.add_argument("--keep", default="all", metavar="all|largest|N", help="every outline, the largest, or the N largest, each with its holes")
     parser.add_argument("--mode", choices=MODES, default="tone", help="what tells part from ground; centre follows the middle of strokes")
@@ -93,7 +94,7 @@ def run(arguments):
     colour = colours(data, name) if options.mode == "colour" else None
     picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
     settings = TraceSettings(options.threshold, tolerance, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
-                             colours=picked, reach=options.reach, halves=options.halves or "")
+                             colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap))
     begin = time.perf_counter()
     outlines = trace(light, calibration, settings, things=[item.corners for item in rectangles], colour=colour)
     report = {"scale": scale_record(calibration, lengths), "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],

@@ -9,9 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.tests.specimens import camera, light_of
-from examples.render import hole, rounded_polygon
+from examples.render import hole, part_coverage, photograph, rounded_polygon
+from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, end_directions, ends, sample
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.decode import srgb_to_linear
 from nomogon_core.trace.compiled_fit import folds
 from nomogon_core.trace.contours import find_contours, is_two_toned
 from nomogon_core.trace.distances import distances_from
@@ -121,6 +123,22 @@ class NarrowPlaces(unittest.TestCase):
         for tip in tips:
             self.assertLess(min(math.dist(ends(curve)[0], tip) for curve in outline.curves), 0.12)
         self.assertLessEqual(len(outline.curves), 4)
+
+
+class Gaps(unittest.TestCase):
+    def test_a_cracked_plate_is_one_part(self):
+        """A crack of 0.6 mm splits a plate in two; closing gaps up to 1 mm gives one outline, the plate's own, and its hole stays."""
+        view = camera(10.0, (40.3, 330.6))
+        halves = (rounded_polygon([(3, 4), (18, 4), (18, 28), (3, 28)], [0] * 4), rounded_polygon([(18.6, 4), (36, 4), (36, 28), (18.6, 28)], [0] * 4), hole(10, 16, 6))
+        cover = sum(part_coverage((half,), view, 480, 380) for half in halves[:2]) - part_coverage((halves[2],), view, 480, 380)
+        light = srgb_to_linear(photograph(cover, noise=0.004, seed=3) / 255).astype(np.float32)
+        fit = fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center)
+        self.assertEqual([outline.hole for outline in trace(light, fit, TraceSettings())], [False, False, True])
+        whole, round_one = trace(light, fit, TraceSettings(gap_mm=1.0))
+        self.assertAlmostEqual(whole.area_mm2, 33 * 24, delta=1.0)
+        self.assertAlmostEqual(round_one.curves[0].radius, 3.0, delta=0.02)
+        with self.assertRaisesRegex(TraceError, "Gaps are closed"):
+            trace(light, fit, TraceSettings(gap_mm=-1.0))
 
 
 class TwoTones(unittest.TestCase):

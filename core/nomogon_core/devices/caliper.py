@@ -70,5 +70,5 @@ def read_diameter(outlines, place, random):
     """
     _, curve, _ = _nearest(outlines, np.asarray(place, float))
     if not isinstance(curve, (Circle, Arc)):
-        raise InputError("The nearest edge of the part is straight; pick a round one for a diameter.")
+        raise InputError("The nearest edge of the part is no circle or arc; pick a round one for a diameter.")
     return _shown(2 * curve.radius, random)

@@ -205,6 +205,15 @@ def _specks(light, step, scale):
     return _blend(light, _rim(_small(mask, scale.area_px(step["area_mm2"])), RIM_PX), ground)
 
 
+def without_gaps(light, gap_mm, mm_per_px):
+    """The picture with gaps and cracks in the part that are no wider than some millimetres filled; less than a pixel does nothing.
+
+    Raises:
+        TraceError: part and ground cannot be told apart.
+    """
+    return _holes(light, {"area_mm2": 0.0, "crack_mm": gap_mm}, Scale(1.0, mm_per_px))
+
+
 def _holes(light, step, scale):
     mask, _, part = _split(light)
     filled = _small(1 - mask, scale.area_px(step["area_mm2"]))

@@ -9,7 +9,7 @@ import numpy as np
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.reference.cleanup import clean
+from nomogon_core.reference.cleanup import clean, without_gaps
 from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import all_tones, find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
@@ -21,6 +21,7 @@ from nomogon_core.trace.symmetry import MirrorAxis
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
+LARGEST_GAP_MM = 50.0
 SAME_THING = 0.9
 PARTS = ("auto", "dark", "bright")
 LEVELLING = {"kind": "even", "reach_percent": 12}
@@ -41,6 +42,7 @@ class TraceSettings:
         mode: what tells part from ground, one of MODES; "centre" follows the middle of drawn strokes.
         flatten: level the ground's light everywhere before looking at tones.
         colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
+        gap_mm: gaps and cracks no wider than this are closed first, except in mode "colour".
         halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of :data:`halves.SIDES`.
     """
 
@@ -55,6 +57,7 @@ class TraceSettings:
     colours: tuple = ()
     reach: float = SAME_COLOUR
     halves: str = ""
+    gap_mm: float = 0.0
 
 
 @attrs.frozen
@@ -103,6 +106,8 @@ def check_settings(settings):
         raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
     if settings.halves and (settings.halves not in SIDES or settings.mode == "centre"):
         raise TraceError(f"The half that is kept is {', '.join(SIDES)}, of outlines and not of strokes; {settings.halves!r} came.")
+    if not (math.isfinite(settings.gap_mm) and 0 <= settings.gap_mm <= LARGEST_GAP_MM):
+        raise TraceError(f"Gaps are closed up to a width between 0 and {LARGEST_GAP_MM:g} mm; {settings.gap_mm:g} mm came.")
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
@@ -151,6 +156,7 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
         TraceError: nothing is left, or the settings are out of range.
     """
     check_settings(settings)
+    light = _closed(light, settings, mm_per_px)
     least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
     if settings.mode == "colour":
         contours = contours_by_colour(colour, settings.colours, threshold=settings.threshold, reach=settings.reach, least_area_px=least)
@@ -163,6 +169,11 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
     if not kept:
         raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")
     return kept
+
+
+def _closed(light, settings, mm_per_px):
+    """The picture with its gaps closed, if that is wanted."""
+    return without_gaps(light, settings.gap_mm, mm_per_px) if settings.gap_mm and settings.mode != "colour" else light
 
 
 def _tones_for(light, settings, things):
@@ -216,7 +227,7 @@ def _trace_halves(contours, calibration, settings, noise, progress):
 def _trace_strokes(light, calibration, settings, progress, things):
     """The middle lines of drawn strokes, open or closed."""
     check_settings(settings)
-    level, tones = _tones_for(light, settings, things)
+    level, tones = _tones_for(_closed(light, settings, calibration.mm_per_px), settings, things)
     strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / calibration.mm_per_px)
     if isinstance(settings.keep, (list, tuple)):
         strokes = [strokes[index] for index in sorted({_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep})]
@@ -292,7 +303,7 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
     scaled = [np.array(corners) / factor for corners in things]
     settings = attrs.evolve(settings, border=True)
     if settings.mode == "centre":
-        level, tones = _tones_for(light, settings, scaled)
+        level, tones = _tones_for(_closed(light, settings, mm_per_px), settings, scaled)
         strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / mm_per_px)
         return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
                 | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "", "width_mm": stroke.width_px * mm_per_px} for stroke in strokes]

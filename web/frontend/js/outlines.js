@@ -31,6 +31,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     halves: form.elements.mode.value === "centre" ? "" : form.elements.halves.value,
     tolerance: form.elements.tolerance.value,
     speck: Number(form.elements.speck.value.replace(",", ".")) || 0,
+    gap: Number(form.elements.gap.value.replace(",", ".")) || 0,
   });
   const keyOf = (outline) => outline.key.map((value) => Math.round(value / 12)).join(" ");
   const kept = () => outlines.filter((outline) => !left.has(keyOf(outline)));
@@ -177,6 +178,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     form.elements.part.value = last.part ?? "auto";
     form.elements.flatten.checked = Boolean(last.flatten);
     form.elements.speck.value = last.speck_mm2;
+    form.elements.gap.value = last.gap_mm ?? 0;
     form.elements.halves.value = last.halves ?? "";
     form.elements.tolerance.value = `${last.tolerance_mm} mm`;
   }
