@@ -179,7 +179,7 @@ class StandIns(unittest.TestCase):
         for places, words in ((((40, 20), (0, 20)), "finds no edge"), (((10, 0), (40, 0)), "same edge")):
             with self.assertRaisesRegex(InputError, words):
                 caliper.read_between(parts.latch_plate(), *places, random)
-        with self.assertRaisesRegex(InputError, "straight"):
+        with self.assertRaisesRegex(InputError, "no circle or arc"):
             caliper.read_diameter(parts.latch_plate(), (0, 20), random)
         with self.assertRaisesRegex(InputError, "scans at"):
             scanner.scan(parts.latch_plate(), dpi=123)
