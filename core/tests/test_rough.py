@@ -17,7 +17,7 @@ from nomogon_core.reference.decode import srgb_to_linear
 from nomogon_core.trace.compiled_fit import folds
 from nomogon_core.trace.contours import find_contours, is_two_toned
 from nomogon_core.trace.distances import distances_from
-from nomogon_core.trace.fit import fit_outline
+from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.fit_settings import FitSettings
 from nomogon_core.trace.outlines import TraceSettings, trace
 
@@ -68,6 +68,15 @@ class Rough(unittest.TestCase):
             curves = fit_outline(ragged(seed, teeth=4, wobble=0.25), pixel=1.0, tolerance=0.8, noise_px=0.2).curves
             if len(curves) > 1:
                 self.assertFalse([turn(before, after) for before, after in zip((curves[-1], *curves[:-1]), curves) if SMOOTH < turn(before, after) < math.radians(5)])
+
+    @given(st.integers(0, 10**6), st.sampled_from([1.0, 3.0, 10.0]), st.sampled_from([15.0, 120.0]), st.booleans())
+    @settings(max_examples=15, deadline=None)
+    def test_curves_join_at_any_tolerance_and_size(self, seed, tolerance, size, is_open):
+        """Smooth blots of any size: long arcs that stay and meet one another must still join."""
+        contour = ragged(seed, size=size, wobble=0.0)
+        curves = (fit_open(contour[:len(contour) // 2], pixel=1.0, tolerance=tolerance) if is_open else fit_outline(contour, pixel=1.0, tolerance=tolerance, noise_px=0.1)).curves
+        for before, after in zip(curves[:-1], curves[1:]):
+            self.assertLess(math.dist(ends(before)[1], ends(after)[0]), 1e-3)
 
     def test_a_long_straight_edge_stays_a_line(self):
         contour = ragged(3)

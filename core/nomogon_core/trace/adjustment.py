@@ -5,11 +5,11 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Arc, Line, Spline, ends
+from nomogon_core.geometry import Line, Spline, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import points_along, signed_distance
-from nomogon_core.trace.pieces import as_cubic, primitive
+from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, primitive
 
 TIP_WINDOW_PX = 12
 TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES, CLEAR_CUBICS = 0.04, 20, 4, 6
@@ -319,9 +319,7 @@ def _curves(x, state):
         elif kind == CUBIC:
             curves.append(Spline([start, start + extra[:2], end + extra[2:4], end]))
         else:
-            center_x, center_y, radius = compiled._arc_from_bulge(*start, *end, extra[0])
-            angle = math.atan2(start[1] - center_y, start[0] - center_x)
-            curves.append(Arc((center_x, center_y), radius, angle, 4 * math.atan(extra[0])))
+            curves.append(arc_of_bulge(start, end, extra[0]))
     return tuple(curves)
 
 

@@ -298,21 +298,20 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
 def _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out):
     """Curves of lines and arcs that stay, None of a gap; nodes at their ends are moved onto them, and cubics there follow their directions."""
     count, curves = len(outline.points), []
-    for kind, first, last, _ in long_ones:
+    found = [None if kind == GAP else primitive(outline, kind, first, last) for kind, first, last, _ in long_ones]
+    ends_at = [np.searchsorted(places, (first % count, last % count)) for _, first, last, _ in long_ones]
+    for (kind, *_), shape, pair in zip(long_ones, found, ends_at):
+        for at in pair if kind != GAP else ():
+            nodes[at] = _foot(kind, shape, nodes[at])
+    for (kind, first, last, _), shape, pair in zip(long_ones, found, ends_at):
+        curves.append(None if kind == GAP else _curve_between(outline, kind, shape, first, last, *nodes[pair]))
         if kind == GAP:
-            curves.append(None)
             continue
-        found = primitive(outline, kind, first, last)
-        ends_at = np.searchsorted(places, (first % count, last % count))
-        for at in ends_at:
-            nodes[at] = _foot(kind, found, nodes[at])
-        curve = _curve_between(outline, kind, found, first, last, *nodes[ends_at])
-        leaving, arriving = end_directions(curve)
-        if not np.isin(places[ends_at[0]], outline.corners):
-            ways_in[ends_at[0]] = leaving
-        if not np.isin(places[ends_at[1]], outline.corners):
-            ways_out[ends_at[1]] = arriving
-        curves.append(curve)
+        leaving, arriving = end_directions(curves[-1])
+        if not np.isin(places[pair[0]], outline.corners):
+            ways_in[pair[0]] = leaving
+        if not np.isin(places[pair[1]], outline.corners):
+            ways_out[pair[1]] = arriving
     return curves
 
 
@@ -341,13 +340,20 @@ def _foot(kind, found, place):
 
 
 def _curve_between(outline, kind, found, first, last, start, end):
+    """A line, or the arc that turns as far as the contour does around a circle's centre, between two places on it or near it."""
     if kind == LINE:
         return Line(start, end)
-    begin, finish = (math.atan2(place[1] - found[1], place[0] - found[0]) for place in (start, end))
     points = outline.points[np.arange(first, last + 1) % len(outline.points)]
     angles = np.unwrap(np.arctan2(points[:, 1] - found[1], points[:, 0] - found[0]))
-    swept, turn = angles[-1] - angles[0], finish - begin
-    return Arc(found[:2], found[2], begin, turn + 2 * math.pi * round((swept - turn) / (2 * math.pi)))
+    turn = math.atan2(end[1] - found[1], end[0] - found[0]) - math.atan2(start[1] - found[1], start[0] - found[0])
+    turn += 2 * math.pi * round((angles[-1] - angles[0] - turn) / (2 * math.pi))
+    return arc_of_bulge(start, end, math.tan(turn / 4))
+
+
+def arc_of_bulge(start, end, bulge):
+    """The arc between two places whose sweep has a quarter with this tangent."""
+    x, y, radius = compiled._arc_from_bulge(*start, *end, bulge)
+    return Arc((x, y), radius, math.atan2(start[1] - y, start[0] - x), 4 * math.atan(bulge))
 
 
 def _free_of(marked, low, high):
