@@ -15,6 +15,7 @@ from nomogon_core.sketch.dimensions import in_words, measure, refreshed
 from nomogon_core.sketch.model import ROUND, Constraint
 from nomogon_core.sketch.trim import HELD_ON
 from nomogon_core.sketch.solve import solve
+from nomogon_core.solid.planes import faces_up
 from nomogon_core.trace.distances import distances_from
 
 SAME_CURVE_SHARE = 0.25
@@ -49,6 +50,18 @@ def axis_outline(curves, point, angle, u95=0.0):
     along = (np.vstack([sample(curve, 0.05) for curve in curves]) - point) @ way
     reach = AXIS_OVERHANG * float(np.ptp(along))
     return Outlines([Line(np.array(point) + (along.min() - reach) * way, np.array(point) + (along.max() + reach) * way)], [u95], closed=False, axis=True)
+
+
+def check_plane(picture):
+    """Refuse outlines of a picture that does not lie in the sketch's plane or level above it.
+
+    Raises:
+        TraceError: the picture lies on a face of the solid that does not look up.
+    """
+    face = picture.get("face")
+    if face and not faces_up(face["name"]):
+        raise TraceError("This picture lies on a face that does not look up, and the sketch lies on the base plane, so its outlines would come in turned over. "
+                         "Lay the picture back on the base plane first (Solid, Picture on a face).")
 
 
 def from_origin(outlines, calibration):

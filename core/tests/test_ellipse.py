@@ -23,7 +23,7 @@ from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.reference.decode import decode
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.model import Constraint, Sketch
-from nomogon_core.sketch.regions import find_regions
+from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import freedom, solve
 from nomogon_core.sketch.system import Equations, System
 from nomogon_core.sketch.trim import trim
@@ -180,6 +180,14 @@ class InTheSketch(unittest.TestCase):
         self.assertEqual(freedom(both.sketch).degrees, freedom(sketch).degrees - 5)
         moved = tied(both.sketch, Constraint("distance", both.sketch.curves[left].points[:2], value=5.0, name="a"))
         self.assertAlmostEqual(moved.geometry(right).semi_axes[0], 5.0, places=8)
+
+    def test_two_that_cross_are_to_be_moved(self):
+        """Trim would refuse, so it is not what the finding advises."""
+        sketch, _ = oval()
+        sketch, _ = edit.add_ellipse(sketch, (8, 3), (12, 3), (8, 6))
+        (finding,) = find_findings(sketch)
+        self.assertEqual(finding.code, "crossing")
+        self.assertIn("move one of them", finding.sentence)
 
     def test_it_stays_whole(self):
         sketch, name = oval()

@@ -15,9 +15,9 @@ from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
 from nomogon_core.reference.models import is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
-from nomogon_core.solid.planes import faces_up, operation_of, words_of
+from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.outlines import curve_of_record
-from nomogon_core.tracing import Outlines, axis_outline, from_origin, taken_in, traced_again
+from nomogon_core.tracing import Outlines, axis_outline, check_plane, from_origin, taken_in, traced_again
 from work.models import Task
 
 LONGEST_NAME = 80
@@ -475,10 +475,7 @@ def _traced_calibration(documents):
     calibration = calibration_of(documents)
     if calibration is None:
         raise InputError("The picture has no known length any more; set one and find the outlines again.")
-    face = picture_of(documents)[1].get("face")
-    if face and not faces_up(face["name"]):
-        raise InputError("This picture lies on a face that does not look up, and the sketch lies on the base plane, so its outlines would come in turned over. "
-                         "Lay the picture back on the base plane first (Solid, Picture on a face).")
+    check_plane(picture_of(documents)[1])
     return calibration
 
 

@@ -10,7 +10,7 @@ from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
 from jobs.actions import documents_of, perform
 from nomogon_core.crossings import at
-from nomogon_core.errors import InputError
+from nomogon_core.errors import TraceError
 from nomogon_core.reference.decode import linear_to_srgb
 from nomogon_core.sketch import model
 from reference.commands import accept_trace
@@ -153,7 +153,7 @@ class Tracing(BrowserCase):
         documents["reference"]["pictures"][documents["reference"]["active"]]["face"] = {"body": "Plate", "name": "op1.side(c4)"}
         record = {"primitives": [{"kind": "circle", "points": [], "center": [5, 5], "radius": 2.0, "u95_mm": 0.01}], "closed": True, "stroke_mm": None, "comb": []}
         task = Task.objects.create(job=job, kind="trace", key="k", status=Task.DONE, result={"outlines": [record]}, arguments={"settings": {}})
-        with self.assertRaisesRegex(InputError, "does not look up"):
+        with self.assertRaisesRegex(TraceError, "does not look up"):
             accept_trace(documents, task=task.pk, job=job.pk)
 
     def test_trimming_and_spline_points(self):

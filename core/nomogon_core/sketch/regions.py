@@ -280,5 +280,7 @@ def _crossing_of(sketch, graph, pair, first, second):
         return []
     place = away[0].centroid
     kinds = " and ".join(article(sketch.curves[name].kind) for name in pair)
-    return [Finding("crossing", f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: trim them or join their ends there.",
+    whole = all(sketch.curves[name].kind == "ellipse" for name in pair)
+    remedy = "move one of them or take it away" if whole else "trim them or join their ends there"
+    return [Finding("crossing", f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: {remedy}.",
                     (place.x, place.y), 0.0, pair)]

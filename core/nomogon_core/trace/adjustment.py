@@ -9,7 +9,7 @@ from nomogon_core.geometry import Line, Spline, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import points_along, signed_distance
-from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, primitive
+from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, bulge_of, primitive
 
 TIP_WINDOW_PX = 12
 TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES, CLEAR_CUBICS = 0.04, 20, 4, 6
@@ -259,7 +259,7 @@ def _start_state(outline, pieces, settings):
         columns.append(at)
         start, end = joints[index], joints[(index + 1) % number]
         if kind == ARC:
-            extra.append([_bulge(points[np.arange(first, last + 1) % count], primitives[index], start, end)])
+            extra.append([bulge_of(points[np.arange(first, last + 1) % count], primitives[index], start, end)])
         elif kind == CUBIC:
             control = primitives[index]
             extra.append(np.concatenate([control[1] - control[0], control[2] - control[3]]))
@@ -276,16 +276,6 @@ def _start_state(outline, pieces, settings):
     for place, weight in holds:
         hold[place] = weight
     return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start), hold)
-
-
-def _bulge(points, circle, start, end):
-    """Tangent of a quarter of the sweep, from the way that the contour takes around the centre."""
-    x, y, _ = circle
-    angles = np.unwrap(np.arctan2(points[:, 1] - y, points[:, 0] - x))
-    swept = angles[-1] - angles[0]
-    between = math.atan2(end[1] - y, end[0] - x) - math.atan2(start[1] - y, start[0] - x)
-    between += 2 * math.pi * round((swept - between) / (2 * math.pi))
-    return math.tan(float(np.clip(between, -6.2, 6.2)) / 4)
 
 
 def _counted_points(outline, first, last, smooth_start, smooth_end, settings):

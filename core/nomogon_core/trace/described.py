@@ -82,6 +82,7 @@ def contour_noise(points, pixel):
 
 
 def wobble(contour):
+    """The same of a contour (n, 2) in pixels that is resampled already."""
     short = min(31, 2 * (len(contour) // 4) - 1)
     fine = float(np.median(_departure(contour, short, 2)) / 0.6745)
     if len(contour) < 3 * WANDER_WINDOW_PX:
@@ -97,6 +98,11 @@ def _departure(contour, window, order):
 
 
 def describe(contour, settings, is_open=False):
+    """Corners of a resampled contour (n, 2) in pixels, and what the lens does to each: :class:`_Outline`.
+
+    A corner is where the lines through the points before and after a place turn by more than ``corner_degrees``, the sharpest
+    first, none within the rounded-off length of another.
+    """
     count = len(contour)
     runs = np.hypot(*(np.roll(contour, -1, axis=0) - contour).T)
     window = min(settings.corner_window_px, max(3, count // 8))

@@ -15,7 +15,7 @@ from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Line, closed_area, moved, reverse
 from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
 from nomogon_core.trace.compiled_fit import ARC, LINE
-from nomogon_core.trace.described import SURE_TIP_PX, describe, wobble, resample
+from nomogon_core.trace.described import SURE_TIP_PX, describe, resample, wobble
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
 from nomogon_core.trace.pieces import best_pieces, simplify

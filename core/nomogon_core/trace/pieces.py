@@ -344,10 +344,16 @@ def _curve_between(outline, kind, found, first, last, start, end):
     if kind == LINE:
         return Line(start, end)
     points = outline.points[np.arange(first, last + 1) % len(outline.points)]
-    angles = np.unwrap(np.arctan2(points[:, 1] - found[1], points[:, 0] - found[0]))
-    turn = math.atan2(end[1] - found[1], end[0] - found[0]) - math.atan2(start[1] - found[1], start[0] - found[0])
-    turn += 2 * math.pi * round((angles[-1] - angles[0] - turn) / (2 * math.pi))
-    return arc_of_bulge(start, end, math.tan(turn / 4))
+    return arc_of_bulge(start, end, bulge_of(points, found, start, end))
+
+
+def bulge_of(points, circle, start, end):
+    """Tangent of a quarter of the sweep between two places, from the way that points (n, 2) take around a circle's centre."""
+    x, y, _ = circle
+    angles = np.unwrap(np.arctan2(points[:, 1] - y, points[:, 0] - x))
+    between = math.atan2(end[1] - y, end[0] - x) - math.atan2(start[1] - y, start[0] - x)
+    between += 2 * math.pi * round((angles[-1] - angles[0] - between) / (2 * math.pi))
+    return math.tan(float(np.clip(between, -6.2, 6.2)) / 4)
 
 
 def arc_of_bulge(start, end, bulge):
