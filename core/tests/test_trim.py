@@ -122,7 +122,7 @@ class Trimming(unittest.TestCase):
         alone, ring = edit.add_circle(alone, (50, 50), 2)
         for call, words in ((lambda: trim.trim(alone, line, (2, 0)), "crosses no other"), (lambda: trim.trim(alone, ring, (52, 50)), "fewer than two places"),
                             (lambda: trim.extend(alone, line, (5, 0)), "Nothing lies on the way"), (lambda: trim.extend(alone, ring, (52, 50)), "A line or an arc"),
-                            (lambda: trim.add_spline_point(alone, line, (2, 0)), "added to and taken from splines")):
+                            (lambda: trim.add_spline_point(alone, line, (2, 0)), "is for splines")):
             with self.assertRaisesRegex(SketchError, words):
                 call()
         sketch, second = edit.add_line(alone, alone.curves[line].points[1], (5, 5))

@@ -233,7 +233,7 @@ def smoother(sketch, name):
 def _spline(sketch, name):
     item = sketch.curve(name)
     if item.kind != "spline":
-        raise SketchError("Points are added to and taken from splines; click one.")
+        raise SketchError("This tool is for splines; click one.")
     return item, sketch.geometry(name)
 
 
