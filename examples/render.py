@@ -38,7 +38,7 @@ def part_coverage(outlines, camera, width, height):
     return coverage(polygons, width, height)
 
 
-def photograph(cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=0.006, grain=0.0, shadow=0.0, seed=1):
+def photograph(cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=0.006, grain=0.0, shadow=0.0, mottle=0.12, seed=1):
     """8-bit grey picture from coverage.
 
     Args:
@@ -49,6 +49,7 @@ def photograph(cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=
         noise: standard deviation of the sensor's noise, in the stored values 0..1.
         grain: standard deviation of the ground's own texture.
         shadow: strength of a soft contact shadow.
+        mottle: standard deviation of the part's own texture, as a share of its reflectance.
         seed: of the random numbers.
     """
     random = np.random.default_rng(seed)
@@ -60,7 +61,7 @@ def photograph(cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=
         soft = cv2.GaussianBlur(cover, (0, 0), 22.0)
         base = base * (1 - shadow * np.roll(soft, (14, 10), (0, 1)))
     speckle = cv2.GaussianBlur(random.normal(0, 1, cover.shape).astype(np.float32), (0, 0), 5.0)
-    face = part * (1 + 0.12 * speckle / max(float(speckle.std()), 1e-6))
+    face = part * (1 + mottle * speckle / max(float(speckle.std()), 1e-6))
     scene = (base + (face - base) * cover).astype(np.float32)
     scene = cv2.GaussianBlur(scene, (0, 0), blur_px) if blur_px else scene
     u, v = across / width - 0.5, down / height - 0.5

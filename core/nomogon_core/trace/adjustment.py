@@ -233,6 +233,17 @@ def _joint_place(before, after, primitive_before, primitive_after, start):
     return place if math.dist(place, start) < 4 else start
 
 
+def _touch(before, after, primitive_before, primitive_after, settings):
+    """Whether a line and a circle, or two circles, are so near to touching that their joint was drawn smooth; two lines never are."""
+    if before[0] == LINE and after[0] == LINE:
+        return False
+    if LINE in (before[0], after[0]):
+        line, circle = (primitive_before, primitive_after) if before[0] == LINE else (primitive_after, primitive_before)
+        return abs(abs(line[0] * circle[0] + line[1] * circle[1] + line[2]) - circle[2]) < settings.touch_px
+    apart, radii = math.dist(primitive_before[:2], primitive_after[:2]), (primitive_before[2], primitive_after[2])
+    return min(abs(apart - sum(radii)), abs(apart - abs(radii[0] - radii[1]))) < settings.touch_px
+
+
 def _start_state(outline, pieces, settings):
     points, count, number = outline.points, len(outline.points), len(pieces)
     primitives = _primitives(outline, pieces)
@@ -250,9 +261,11 @@ def _start_state(outline, pieces, settings):
         first = _direction(outline, before, primitives[index - 1], start, False)
         second = _direction(outline, piece, primitives[index], start, True)
         kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
-        bound = settings.smooth_degrees if CUBIC not in (piece[0], before[0]) else settings.free_smooth_degrees
-        smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
         joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
+        if CUBIC in (piece[0], before[0]):
+            smooth[index] = kink < settings.free_smooth_degrees and not (piece[1] % count in corners and kink > 8)
+        else:
+            smooth[index] = kink < settings.most_kink_degrees and _touch(before, piece, primitives[index - 1], primitives[index], settings)
     columns, extra, data, data_start, holds = [], [], [], [0], []
     at = 2 * number
     for index, (kind, first, last, _) in enumerate(pieces):

@@ -14,15 +14,20 @@ import numpy as np
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Line, closed_area, moved, reverse
 from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
-from nomogon_core.trace.compiled_fit import ARC, LINE
+from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import SURE_TIP_PX, describe, resample, wobble
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
+from nomogon_core.trace.lines_arcs import lines_and_arcs
 from nomogon_core.trace.pieces import best_pieces, simplify
 from nomogon_core.trace.rough import rough_curves
 from nomogon_core.trace.whole import as_circle, as_ellipse
 
 MOST_TEETH = 400
+# A contour that wobbles more is told better by free curves; one with as few smooth joints between arcs was drawn with lines and arcs,
+# and so was one that free curves would not tell with fewer numbers.
+MOST_DRAWN_NOISE_PX, FEW_BLENDS, DRAWN_UNKNOWNS = 0.3, 0.45, 1.1
+UNKNOWNS = {LINE: 2, ARC: 3, CUBIC: 6, GAP: 0}
 
 
 @attrs.frozen
@@ -70,7 +75,7 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, te
     if whole is not None:
         curves = (whole,)
     else:
-        curves = _fitted_curves(describe(contour, settings), detection, tolerance / pixel, settings, tell or _untold, clear=_is_clear(noise, settings))
+        curves = _fitted_curves(describe(contour, settings), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
     return _told(curves, contour, shift, pixel)
@@ -105,7 +110,7 @@ def fit_open(points, *, pixel, tolerance, settings=SETTINGS, tell=None):
         return _told((Line(path[0], path[-1]),), path, shift, pixel)
     noise = wobble(path[2:-2]) if len(path) > 40 else 0.0
     detection = _detection(noise, tolerance / pixel, settings)
-    curves = _without_gap(_fitted_curves(describe(path, settings, is_open=True), detection, tolerance / pixel, settings, tell or _untold, clear=_is_clear(noise, settings)), path)
+    curves = _without_gap(_fitted_curves(describe(path, settings, is_open=True), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings)), path)
     return _told(curves, path, shift, pixel)
 
 
@@ -170,11 +175,16 @@ def _is_clear(noise, settings):
     return settings.noise_factor * noise <= settings.clear_detection * settings.least_detection_px
 
 
-def _fitted_curves(outline, detection, tolerance, settings, tell, *, clear):
+def _fitted_curves(outline, detection, tolerance, noise, settings, tell, *, clear):
     """Curves of a described contour. A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture."""
     if clear:
         outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
+    chain = lines_and_arcs(outline, noise)
+    if chain.noise_px < MOST_DRAWN_NOISE_PX and chain.blended <= FEW_BLENDS:
+        return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     pieces = best_pieces(outline, detection, settings)
+    if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
+        return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
     if straight >= settings.drawn_share * len(outline.points):
         drawn = attrs.evolve(outline, drawn=True)
@@ -184,6 +194,12 @@ def _fitted_curves(outline, detection, tolerance, settings, tell, *, clear):
         outline = attrs.evolve(outline, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(outline.slacks, settings.free_tip_px), skips=np.minimum(outline.skips, settings.free_skip_px))
         return rough_curves(outline, pieces, tolerance, settings, tell)
     return _fewest(outline, pieces, detection, tolerance, settings, tell)
+
+
+def _drawn_curves(outline, chain, detection, tolerance, settings, tell):
+    """Curves of a contour that was drawn with lines and arcs."""
+    drawn = attrs.evolve(outline, drawn=True, corners=chain.corners)
+    return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell)
 
 
 def _fewest(outline, pieces, detection, tolerance, settings, tell):

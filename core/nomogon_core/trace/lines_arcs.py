@@ -1,0 +1,165 @@
+"""The lines and arcs that a contour was drawn with: all breaks at once, by what the contour's own noise makes likely.
+
+Every place of the contour is a candidate (in the spirit of Perez and Vidal 1994); a piece costs its squared distances over twice
+the noise's variance, which is taken from the chain's own residuals, and a fixed amount for its unknowns (Schwarz 1978). The
+noise of neighbours is alike, so a point counts for less than one. Points are left out only next to what may be a corner.
+"""
+
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.trace.compiled_chain import cheapest_lines_and_arcs
+from nomogon_core.trace.compiled_fit import ARC, LINE
+from nomogon_core.trace.pieces import off_primitive, primitive
+
+LINE_COST, ARC_COST, CORNER_COST = 14.0, 18.0, 4.0
+LEAST_POINTS, LEAST_RADIUS_PX = 4, 3.0
+MOST_NODES = 1800
+LEAST_NOISE_PX, FIRST_ALIKE = 0.03, 8.0
+MOST_ALIKE = 30.0
+ROUNDS = 3
+FINE_REACH = 3
+LEAST_TURN = math.radians(12.0)
+
+
+@attrs.frozen
+class Chain:
+    """A contour as lines and arcs.
+
+    Attributes:
+        pieces: (kind, first, last, None) in order, as :mod:`pieces` has them.
+        corners: places among the breaks where the contour has a corner.
+        noise_px: standard deviation of the contour about the pieces; alike: how many neighbouring points say one thing.
+        cost: of the chain.
+    """
+
+    pieces: list
+    corners: np.ndarray
+    noise_px: float
+    alike: float
+    cost: float
+
+    @property
+    def blended(self):
+        """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs, most where arcs stand in for free curves."""
+        corners, count = set(self.corners.tolist()), len(self.pieces)
+        return sum(self.pieces[at - 1][0] == ARC and self.pieces[at][0] == ARC and self.pieces[at][1] not in corners for at in range(count)) / count
+
+    @property
+    def unknowns(self):
+        """How many numbers the pieces have: two a joint, one an arc."""
+        return sum(3 if kind == ARC else 2 for kind, *_ in self.pieces)
+
+
+def lines_and_arcs(outline, noise_px):
+    """The most likely lines and arcs of a described contour: :class:`Chain`.
+
+    Args:
+        outline: as :func:`described.describe` gives it.
+        noise_px: a first guess of the contour's noise.
+    """
+    noise, alike, start, chain = max(noise_px, LEAST_NOISE_PX), FIRST_ALIKE, _first_start(outline), None
+    for _ in range(ROUNDS):
+        cost, nodes = _cheapest(outline, _nodes(outline, start), 2 * noise**2 * alike)
+        chain = _chain(outline, nodes, cost, noise, alike)
+        noise, alike = _noise_of(outline, chain.pieces)
+        start = _sure_break(outline, chain)
+    cost, nodes = _cheapest(outline, _nodes(outline, start, [piece[1] for piece in chain.pieces]), 2 * noise**2 * alike)
+    return _chain(outline, nodes, cost, noise, alike)
+
+
+def _first_start(outline):
+    """(place, margin) where the chain surely has a break: the strongest corner, else anywhere."""
+    if outline.is_open or not len(outline.corners):
+        return 0, 0
+    place = int(outline.corners[np.argmax(outline.corner_strength[outline.corners])])
+    return place, _margin(outline, place)
+
+
+def _sure_break(outline, chain):
+    """A break of a chain that the next one can begin at: a corner, else one between long pieces; never where the chain began, since that was not chosen."""
+    if outline.is_open:
+        return 0, 0
+    count, begin = len(outline.points), chain.pieces[0][1] % len(outline.points)
+    others = [corner for corner in chain.corners if corner != begin]
+    if others:
+        place = int(max(others, key=lambda corner: outline.corner_strength[corner]))
+        return place, _margin(outline, place)
+    pairs = list(zip(chain.pieces[:-1], chain.pieces[1:])) or [(chain.pieces[0], chain.pieces[0])]
+    best = max(pairs, key=lambda pair: min(pair[0][2] - pair[0][1], pair[1][2] - pair[1][1]))
+    return best[1][1] % count, 0
+
+
+def _margin(outline, place):
+    return max(1, math.ceil(outline.skip(place)))
+
+
+def _nodes(outline, start, breaks=None):
+    """(places, margins) of the nodes, the first at ``start`` and the last there again; only near breaks where these are given."""
+    count, (origin, margin) = len(outline.points), start
+    stride = max(1, math.ceil(count / MOST_NODES))
+    if breaks is None or stride == 1:
+        plain = np.arange(0, count, stride)
+    else:
+        near = np.arange(-FINE_REACH * stride, FINE_REACH * stride + 1)
+        plain = np.unique((np.asarray(breaks)[:, None] - origin + near).ravel() % count)
+    may_be = np.union1d(outline.corners, np.nonzero(outline.corner_strength > LEAST_TURN)[0])
+    corners = np.unique((may_be - origin) % count)
+    places = np.concatenate([plain, corners])
+    margins = np.concatenate([np.zeros(len(plain), np.int64), [_margin(outline, place + origin) for place in corners]]).astype(np.int64)
+    inner = places > 0
+    places, margins = np.concatenate([[0], places[inner], [count - 1 if outline.is_open else count]]), np.concatenate([[margin], margins[inner], [margin]])
+    if outline.is_open:
+        inner = (places < count - 1) | (np.arange(len(places)) == len(places) - 1)
+        places, margins = places[inner], margins[inner]
+    order = np.lexsort((margins, places))
+    return places[order].astype(np.int64) + origin, margins[order].astype(np.int64)
+
+
+def _cheapest(outline, nodes, variance):
+    """(cost, [(place, margin, kind of the piece that ends there), …]) along the cheapest chain."""
+    places, margins = nodes
+    cost, back, kinds = cheapest_lines_and_arcs(np.ascontiguousarray(outline.points), places, margins, variance, LINE_COST, ARC_COST, CORNER_COST, LEAST_POINTS, LEAST_RADIUS_PX)
+    chosen, at = [], len(places) - 1
+    while at >= 0:
+        chosen.append((int(places[at]), int(margins[at]), int(kinds[at])))
+        at = back[at]
+    return cost, chosen[::-1]
+
+
+def _chain(outline, nodes, cost, noise, alike):
+    count = len(outline.points)
+    pieces = []
+    for (first, _, _), (last, _, kind) in zip(nodes[:-1], nodes[1:]):
+        first, last = first % count, first % count + last - first
+        pieces.append((ARC if kind else LINE, first, last, None))
+    corners = np.array(sorted({place % count for place, margin, _ in nodes[:-1] if margin > 0}), np.int64)
+    return Chain(pieces, corners, noise, alike, float(cost))
+
+
+def _noise_of(outline, pieces):
+    """(noise, how many neighbours are alike) of the residuals of all pieces, without what lies next to corners (Bartlett 1946)."""
+    count, squares, products, used = len(outline.points), 0.0, np.zeros(12), 0
+    for kind, first, last, _ in pieces:
+        if last - first < 16:
+            continue
+        points = outline.points[np.arange(first + 4, last - 3) % count]
+        off = _signed(kind, primitive(outline, kind, first, last), points)
+        off = off - off.mean()
+        off = np.clip(off, *(np.median(off) + np.array([-4, 4]) * max(1.4826 * np.median(np.abs(off)), 1e-3)))
+        squares += float(off @ off)
+        products += [float(off[:-lag] @ off[lag:]) if len(off) > lag else 0.0 for lag in range(1, 13)]
+        used += len(off)
+    if used < 30 or squares <= 0:
+        return LEAST_NOISE_PX, FIRST_ALIKE
+    alike = products / squares
+    until = int(np.argmax(alike < 0.05)) if np.any(alike < 0.05) else len(alike)
+    return max(math.sqrt(squares / used), LEAST_NOISE_PX), float(np.clip(1 + 2 * alike[:until].sum(), 2.0, MOST_ALIKE))
+
+
+def _signed(kind, found, points):
+    if kind == LINE:
+        return points @ np.array(found[:2]) + found[2]
+    return np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2]
