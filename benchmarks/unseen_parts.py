@@ -91,7 +91,7 @@ def judge(shot):
         match = _match(curve, ours)
         all_found &= match is not None
         if match is not None and isinstance(curve, (Arc, Circle)):
-            sizes.append((abs(ours[match].radius - curve.radius) / u95[match], curve.radius))
+            sizes.append((type(curve).__name__, (ours[match].radius - curve.radius), u95[match], curve.radius))
         if length(curve) > LONG_PX and isinstance(curve, (Arc, Line)):
             tally = arcs if isinstance(curve, Arc) else lines
             tally[0] += match is not None
@@ -147,7 +147,7 @@ def run(random):
 
     def percent(name):
         return 100 * sum(getattr(one, name)[0] for one in told) / sum(getattr(one, name)[1] for one in told)
-    radii = [off <= 1 for one in told for off, _ in one.sizes]
+    radii = [abs(off) <= u95 for one in told for _, off, u95, _ in one.sizes]
     return {"arcs_exact_percent": percent("arcs"), "lines_exact_percent": percent("lines"), "parts_exact_percent": 100 * float(np.mean([one.exact for one in told])),
             "kinks": float(sum(one.kinks for one in told)), "curves_over_truth": percent("curves") / 100, "max_dev_px": max(one.largest_px for one in told),
             "radii_covered_percent": 100 * float(np.mean(radii))}

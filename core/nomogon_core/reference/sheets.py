@@ -127,7 +127,7 @@ def arranged(corners, width_mm, height_mm):
 
 def _four_sides(contour):
     """Corners (4, 2) and how much of the contour is straight, or None."""
-    fitted = fit_outline(contour.points, pixel=1.0, tolerance=1.0)
+    fitted = fit_outline(contour.points, pixel=1.0, tolerance=1.0, blur_px=contour.blur_px)
     straight = [curve for curve in fitted.curves if isinstance(curve, Line) or (isinstance(curve, Arc) and curve.radius > 4 * length(curve))]
     perimeter = sum(map(length, fitted.curves))
     groups = []

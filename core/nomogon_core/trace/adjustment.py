@@ -237,11 +237,13 @@ def _touch(before, after, primitive_before, primitive_after, settings):
     """Whether a line and a circle, or two circles, are so near to touching that their joint was drawn smooth; two lines never are."""
     if before[0] == LINE and after[0] == LINE:
         return False
+    shortest = min((last - first for kind, first, last, _ in (before, after) if kind == ARC))
+    near = settings.touch_px * max(1.0, settings.unsure_arc_px / max(shortest, 1))
     if LINE in (before[0], after[0]):
         line, circle = (primitive_before, primitive_after) if before[0] == LINE else (primitive_after, primitive_before)
-        return abs(abs(line[0] * circle[0] + line[1] * circle[1] + line[2]) - circle[2]) < settings.touch_px
+        return abs(abs(line[0] * circle[0] + line[1] * circle[1] + line[2]) - circle[2]) < near
     apart, radii = math.dist(primitive_before[:2], primitive_after[:2]), (primitive_before[2], primitive_after[2])
-    return min(abs(apart - sum(radii)), abs(apart - abs(radii[0] - radii[1]))) < settings.touch_px
+    return min(abs(apart - sum(radii)), abs(apart - abs(radii[0] - radii[1]))) < near
 
 
 def _start_state(outline, pieces, settings):
@@ -262,10 +264,11 @@ def _start_state(outline, pieces, settings):
         second = _direction(outline, piece, primitives[index], start, True)
         kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
         joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
-        if CUBIC in (piece[0], before[0]):
-            smooth[index] = kink < settings.free_smooth_degrees and not (piece[1] % count in corners and kink > 8)
-        else:
+        if outline.drawn and CUBIC not in (piece[0], before[0]):
             smooth[index] = kink < settings.most_kink_degrees and _touch(before, piece, primitives[index - 1], primitives[index], settings)
+            continue
+        bound = settings.free_smooth_degrees if CUBIC in (piece[0], before[0]) else settings.smooth_degrees
+        smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
     columns, extra, data, data_start, holds = [], [], [], [0], []
     at = 2 * number
     for index, (kind, first, last, _) in enumerate(pieces):

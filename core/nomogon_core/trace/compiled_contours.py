@@ -105,6 +105,15 @@ def _value_at(light, x, y):
 
 
 @njit(cache=True)
+def values_at(light, points):
+    """Light (n,) at places (n, 2) between pixels."""
+    values = np.empty(points.shape[0])
+    for index in range(points.shape[0]):
+        values[index] = _value_at(light, points[index, 0], points[index, 1])
+    return values
+
+
+@njit(cache=True)
 def plateau_levels(light, points, normals, near, far):
     """Mean light on both sides of a contour, between ``near`` and ``far`` pixels from it, and how much it differs there: (n, 2) each."""
     levels, spreads = np.empty((points.shape[0], 2)), np.empty((points.shape[0], 2))

@@ -7,6 +7,7 @@ from scipy.ndimage import uniform_filter1d
 
 from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import boundary_loops, plateau_levels, shift_to_level
+from nomogon_core.trace.lens import USUAL_BLUR_PX, edge_blur
 
 REDUCED_SIDE = 500
 SURFACE_SAMPLES = 8000
@@ -20,6 +21,7 @@ PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
 EVEN_SHARE, LEAST_COUNTED = 0.12, 0.1
 LEAST_LOOP_PX = 24.0
+LONG_ENOUGH_PX = 300
 
 
 @attrs.frozen
@@ -32,6 +34,7 @@ class Contour:
         hole: whether the outside lies within.
         parent: index of the contour around this one, or None.
         touches_border: whether it runs along the border of the picture.
+        blur_px: standard deviation of the blur across the edge, of the lens and of our own smoothing.
     """
 
     points: np.ndarray = attrs.field(eq=False, repr=False)
@@ -39,6 +42,7 @@ class Contour:
     hole: bool
     parent: int | None
     touches_border: bool
+    blur_px: float = USUAL_BLUR_PX
 
 
 @attrs.frozen
@@ -237,7 +241,19 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
         contours.append(Contour(loop, abs(float(areas[index])), bool(areas[index] < 0), None, bool(borders[index])))
     if not contours:
         raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")
-    return tuple(attrs.evolve(contour, parent=_parent(contours, place)) for place, contour in enumerate(contours))
+    contrast = abs(tones.ground - tones.part)
+    return tuple(attrs.evolve(contour, parent=_parent(contours, place), blur_px=blur)
+                 for place, (contour, blur) in enumerate(zip(contours, _blurs(even, contours, contrast))))
+
+
+def _blurs(even, contours, contrast):
+    """Blur of each contour: its own where it is long, else that of the whole picture."""
+    own = [None if contour.touches_border else edge_blur(even, contour.points, outward_normals(contour.points), PLATEAU_NEAR_PX, PLATEAU_FAR_PX, contrast)
+           for contour in contours]
+    known = sorted((blur, len(contour.points)) for blur, contour in zip(own, contours) if blur is not None)
+    passed = np.cumsum([length for _, length in known])
+    usual = known[int(np.searchsorted(passed, passed[-1] / 2))][0] if known else USUAL_BLUR_PX
+    return [blur if blur is not None and len(contour.points) >= LONG_ENOUGH_PX else usual for blur, contour in zip(own, contours)]
 
 
 def _parent(contours, place):

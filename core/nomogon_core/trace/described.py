@@ -29,6 +29,7 @@ class _Outline:
         slacks: how far the contour may be from its sides carried on, within the skips.
         rough: it is neither drawn nor clear, and its corners are taken as they stand.
         sure_tip_px: how far beyond the contour a corner may be whatever its sides.
+        blur_px: standard deviation of the blur of the edge.
     """
 
     points: np.ndarray
@@ -47,6 +48,7 @@ class _Outline:
     clear: bool = False
     rough: bool = False
     sure_tip_px: float = SURE_TIP_PX
+    blur_px: float = 0.0
 
     def recession(self, place):
         """How far in pixels the lens draws the tip back at a place, if that place is a corner."""
@@ -97,7 +99,7 @@ def _departure(contour, window, order):
     return np.hypot(away[:, 0], away[:, 1])
 
 
-def describe(contour, settings, is_open=False):
+def describe(contour, settings, is_open=False, blur_px=0.0):
     """Corners of a resampled contour (n, 2) in pixels, and what the lens does to each: :class:`_Outline`.
 
     A corner is where the lines through the points before and after a place turn by more than ``corner_degrees``, the sharpest
@@ -135,7 +137,7 @@ def describe(contour, settings, is_open=False):
                 before[index], after[index] = far_before[index], far_after[index]
                 before_center[index], after_center[index] = far_before_center[index], far_after_center[index]
     return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
-                    before, before_center, after, after_center, skips, recessions, slacks, is_open)
+                    before, before_center, after, after_center, skips, recessions, slacks, is_open, blur_px=blur_px)
 
 
 def _turns(before, after):

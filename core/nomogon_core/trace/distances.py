@@ -100,7 +100,7 @@ def _in_box(contour, curve, margin=6.0):
     return ((contour >= low - margin) & (contour <= high + margin)).all(axis=1)
 
 
-def uncertainty_of(curve, residuals):
+def uncertainty_of(curve, residuals, blur=0.0):
     """95 % uncertainty of a radius or of a place, from residuals whose neighbours are alike.
 
     The residuals' correlation length lowers their number (Bartlett 1946); the radius of an arc follows from

@@ -12,18 +12,20 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Line, closed_area, moved, reverse
+from nomogon_core.geometry import Circle, Ellipse, Line, closed_area, moved, reverse
 from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import SURE_TIP_PX, describe, resample, wobble
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
-from nomogon_core.trace.lines_arcs import lines_and_arcs
+from nomogon_core.trace.lens import curvature_of, drawn_out, true_radius
+from nomogon_core.trace.lines_arcs import curvature_along, lines_and_arcs, with_small_fillets
 from nomogon_core.trace.pieces import best_pieces, simplify
 from nomogon_core.trace.rough import rough_curves
 from nomogon_core.trace.whole import as_circle, as_ellipse
 
 MOST_TEETH = 400
+LEAST_SMEAR_PX, CORNER_REACH_SIGMAS = 1.5, 2.5
 # A contour that wobbles more is told better by free curves; one with as few smooth joints between arcs was drawn with lines and arcs,
 # and so was one that free curves would not tell with fewer numbers.
 MOST_DRAWN_NOISE_PX, FEW_BLENDS, DRAWN_UNKNOWNS = 0.3, 0.45, 1.1
@@ -49,7 +51,7 @@ class FittedOutline:
     comb: np.ndarray = attrs.field(eq=False, repr=False)
 
 
-def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, tell=None):
+def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings=SETTINGS, tell=None):
     """Fit a closed contour.
 
     Args:
@@ -57,6 +59,7 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, te
         pixel: size of a pixel in that unit.
         tolerance: how far a curve may leave the contour, in that unit.
         noise_px: wobble known from other contours of the same picture, in pixels.
+        blur_px: standard deviation of the blur of the edge, in pixels, whose effect on round edges and corners is taken back; 0 of points that come from no picture.
         tell: called now and then with the share 0..1 that is done.
 
     Returns:
@@ -73,30 +76,50 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS, te
     detection = _detection(noise, tolerance / pixel, settings)
     whole = as_circle(contour, detection, tolerance / pixel) or as_ellipse(contour, detection, tolerance / pixel)
     if whole is not None:
-        curves = (whole,)
+        contour = _without_blur(contour, blur_px)
+        curves = (_larger(whole, blur_px),)
     else:
-        curves = _fitted_curves(describe(contour, settings), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
+        curves, contour = _fitted_curves(describe(contour, settings, blur_px=blur_px), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
-    return _told(curves, contour, shift, pixel)
+    return _told(curves, contour, shift, pixel, blur_px)
 
 
-def whole_of(points, *, pixel, tolerance, noise_px=0.0, settings=SETTINGS):
+def whole_of(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings=SETTINGS):
     """The circle or ellipse that a closed contour is, as :func:`fit_outline` would find it, or None."""
     scaled, shift = _checked(points, pixel, tolerance)
     contour = resample(scaled - shift)
     detection = _detection(max(wobble(contour), noise_px), tolerance / pixel, settings)
     whole = as_circle(contour, detection, tolerance / pixel) or as_ellipse(contour, detection, tolerance / pixel)
-    return None if whole is None else _in_unit(whole, shift, pixel)
+    return None if whole is None else _in_unit(_larger(whole, blur_px), shift, pixel)
 
 
-def held_against(curves, points, pixel):
+def _larger(whole, blur):
+    """A circle or ellipse that a blur made to read small."""
+    if isinstance(whole, Circle):
+        return Circle(whole.center, true_radius(whole.radius, blur))
+    a, b = whole.semi_axes
+    # Curvature at the ends of the axes is a/b² and b/a².
+    return Ellipse(whole.center, (a + blur**2 * a / (2 * b * b), b + blur**2 * b / (2 * a * a)), whole.angle)
+
+
+def _without_blur(contour, blur, corners=(), closed=True):
+    """A contour moved to where it would be without the blur, but next to its corners."""
+    if blur <= 0:
+        return contour
+    curvature, near = curvature_of(contour, max(blur, LEAST_SMEAR_PX), closed=closed), math.ceil(CORNER_REACH_SIGMAS * blur)
+    for corner in corners:
+        curvature[np.arange(corner - near, corner + near + 1) % len(contour)] = 0.0
+    return drawn_out(contour, curvature, blur, closed=closed)
+
+
+def held_against(curves, points, pixel, blur_px=0.0):
     """Curves as the :class:`FittedOutline` of a closed contour (n, 2) that they were not necessarily fitted to."""
     scaled = np.asarray(points, float) / pixel
-    return _told(tuple(_in_unit(curve, (0.0, 0.0), 1 / pixel) for curve in curves), resample(scaled), (0.0, 0.0), pixel)
+    return _told(tuple(_in_unit(curve, (0.0, 0.0), 1 / pixel) for curve in curves), _without_blur(resample(scaled), blur_px), (0.0, 0.0), pixel, blur_px)
 
 
-def fit_open(points, *, pixel, tolerance, settings=SETTINGS, tell=None):
+def fit_open(points, *, pixel, tolerance, blur_px=0.0, settings=SETTINGS, tell=None):
     """Fit a path with two ends, as :func:`fit_outline` does a closed contour; its ends stay where they are.
 
     Raises:
@@ -107,11 +130,11 @@ def fit_open(points, *, pixel, tolerance, settings=SETTINGS, tell=None):
     if len(path) < 4:
         raise TraceError(f"A line of {len(path)} pixels is too short to be fitted; raise the speck size.")
     if len(path) < 12:
-        return _told((Line(path[0], path[-1]),), path, shift, pixel)
+        return _told((Line(path[0], path[-1]),), path, shift, pixel, blur_px)
     noise = wobble(path[2:-2]) if len(path) > 40 else 0.0
     detection = _detection(noise, tolerance / pixel, settings)
-    curves = _without_gap(_fitted_curves(describe(path, settings, is_open=True), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings)), path)
-    return _told(curves, path, shift, pixel)
+    curves, seen = _fitted_curves(describe(path, settings, is_open=True, blur_px=blur_px), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
+    return _told(_without_gap(curves, path), seen, shift, pixel, blur_px)
 
 
 class Shares:
@@ -160,10 +183,10 @@ def _detection(noise, tolerance, settings):
     return min(max(settings.least_detection_px, settings.noise_factor * noise), max(tolerance, 0.1))
 
 
-def _told(curves, contour, shift, pixel):
+def _told(curves, contour, shift, pixel, blur):
     """Curves in pixels as a :class:`FittedOutline` in the unit of the points."""
     distances, owner = distances_of(contour, curves)
-    u95 = tuple(uncertainty_of(curve, distances[owner == index]) * pixel for index, curve in enumerate(curves))
+    u95 = tuple(uncertainty_of(curve, distances[owner == index], blur) * pixel for index, curve in enumerate(curves))
     back = tuple(_in_unit(curve, shift, pixel) for curve in curves)
     teeth = np.linspace(0, len(contour) - 1, min(len(contour), MOST_TEETH)).astype(int)
     comb = np.column_stack([(contour[teeth] + shift) * pixel, distances[teeth] * pixel])
@@ -176,30 +199,38 @@ def _is_clear(noise, settings):
 
 
 def _fitted_curves(outline, detection, tolerance, noise, settings, tell, *, clear):
-    """Curves of a described contour. A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture."""
+    """Curves of a described contour, and the contour without its blur that they were fitted to.
+
+    A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture.
+    """
     if clear:
         outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
     chain = lines_and_arcs(outline, noise)
     if chain.noise_px < MOST_DRAWN_NOISE_PX and chain.blended <= FEW_BLENDS:
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
-    pieces = best_pieces(outline, detection, settings)
+    free = attrs.evolve(outline, points=_without_blur(outline.points, outline.blur_px, outline.corners, not outline.is_open))
+    pieces = best_pieces(free, detection, settings)
     if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
-    if straight >= settings.drawn_share * len(outline.points):
-        drawn = attrs.evolve(outline, drawn=True)
+    if straight >= settings.drawn_share * len(free.points):
+        drawn = attrs.evolve(free, drawn=True)
         if clear or adjusted(drawn, pieces, max(detection, tolerance), settings)[1].max() < 0:
-            return _fewest(drawn, pieces, detection, tolerance, settings, tell)
+            return _fewest(drawn, pieces, detection, tolerance, settings, tell), drawn.points
     if not clear:
-        outline = attrs.evolve(outline, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(outline.slacks, settings.free_tip_px), skips=np.minimum(outline.skips, settings.free_skip_px))
-        return rough_curves(outline, pieces, tolerance, settings, tell)
-    return _fewest(outline, pieces, detection, tolerance, settings, tell)
+        rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px), skips=np.minimum(free.skips, settings.free_skip_px))
+        return rough_curves(rough, pieces, tolerance, settings, tell), rough.points
+    return _fewest(free, pieces, detection, tolerance, settings, tell), free.points
 
 
 def _drawn_curves(outline, chain, detection, tolerance, settings, tell):
-    """Curves of a contour that was drawn with lines and arcs."""
-    drawn = attrs.evolve(outline, drawn=True, corners=chain.corners)
-    return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell)
+    """Curves of a contour that was drawn with lines and arcs, and that contour without its blur."""
+    chain = with_small_fillets(outline, chain)
+    points = outline.points
+    if outline.blur_px > 0:
+        points = drawn_out(points, curvature_along(outline, chain), outline.blur_px, closed=not outline.is_open)
+    drawn = attrs.evolve(outline, points=points, drawn=True, corners=chain.corners)
+    return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell), points
 
 
 def _fewest(outline, pieces, detection, tolerance, settings, tell):

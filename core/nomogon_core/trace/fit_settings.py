@@ -17,8 +17,9 @@ class FitSettings:
         recession_px: how far the lens draws the tip of a right angle back at most, more at an acute one; least_recession_px at any joint.
         clear_detection: contours recognised at up to so many times least_detection_px are clear: their sides can be carried on past a corner.
         free_tip_px, free_skip_px: in the place of recession and skip_px on other free-form outlines, whose corners are taken as they stand.
-        free_smooth_degrees: a kink below which a joint is made smooth where a cubic ends.
-        touch_px, most_kink_degrees: how near to touching two lines and arcs are whose joint was drawn smooth, and how far they may turn there.
+        smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
+        touch_px, most_kink_degrees: on a drawn outline, how near to touching two lines and arcs are whose joint was drawn smooth, and how far they may turn there.
+        unsure_arc_px: shorter arcs are known so badly that they may be farther from touching.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
         feature_px, drawn_share: where lines and arcs of at least that length make up that share of the outline, they stay.
         whole_px: other lines and arcs longer than this go as a whole or stay.
@@ -42,7 +43,9 @@ class FitSettings:
     free_skip_px: float = 2.0
     clear_detection: float = 1.4
     free_smooth_degrees: float = 24.0
+    smooth_degrees: float = 14.0
     touch_px: float = 0.3
+    unsure_arc_px: float = 36.0
     most_kink_degrees: float = 40.0
     tangent_weight_px: float = 60.0
     whole_px: float = 60.0

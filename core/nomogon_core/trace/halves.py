@@ -40,7 +40,7 @@ class Halved:
     axis: object
 
 
-def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, tell=None):
+def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, tell=None):
     """Fit contours so that they are mirror images of themselves, or of one another, in the axis of the largest.
 
     Args:
@@ -60,7 +60,7 @@ def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, tell=No
         raise TraceError(f"The largest outline has no mirror axis: it departs from its best one by {axis.rms:.2f} mm rms. Trace it with both halves as they are.")
     framed = [_into_frame(axis, points) * ((1, -1) if keep == "right" else (1, 1)) for points in contours]
     across = [index for index, points in enumerate(framed) if min(points[:, 1].max(), -points[:, 1].min()) > CROSSING_SHARE * np.ptp(points, axis=0).max()]
-    fit, shares = {"pixel": pixel, "tolerance": tolerance}, Shares(tell, [len(points) for points in contours])
+    fit, shares = {"pixel": pixel, "tolerance": tolerance, "blur_px": blur_px}, Shares(tell, [len(points) for points in contours])
     found = [(_crossing(framed[index], keep == "average", noise_px, {**fit, "tell": shares.of(index)}), framed[index], holes[index]) for index in across]
     for one, other in _pairs(framed, across):
         points, image = framed[one], framed[one] * (1, -1) if other is None else framed[other]
@@ -73,7 +73,7 @@ def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, tell=No
         placed = tuple(_placed(curve, axis) for curve in curves)
         if closed_area(placed) < 0:
             placed = tuple(reverse(curve) for curve in reversed(placed))
-        fitted.append(held_against(placed, _out_of_frame(axis, points), pixel))
+        fitted.append(held_against(placed, _out_of_frame(axis, points), pixel, blur_px))
     return Halved(tuple(fitted), tuple(hole for *_, hole in found), axis)
 
 
@@ -119,7 +119,7 @@ def _mirrored(curve):
 
 def _crossing(points, average, noise_px, fit):
     """Curves of a contour that crosses the axis, from its left half or from both."""
-    whole = whole_of(points, noise_px=noise_px, pixel=fit["pixel"], tolerance=fit["tolerance"])
+    whole = whole_of(points, noise_px=noise_px, pixel=fit["pixel"], tolerance=fit["tolerance"], blur_px=fit["blur_px"])
     if isinstance(whole, Circle):
         return (Circle((whole.center[0], 0.0), whole.radius),)
     if whole is not None:

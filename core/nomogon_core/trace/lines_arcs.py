@@ -12,7 +12,8 @@ import numpy as np
 
 from nomogon_core.trace.compiled_chain import cheapest_lines_and_arcs
 from nomogon_core.trace.compiled_fit import ARC, LINE
-from nomogon_core.trace.pieces import off_primitive, primitive
+from nomogon_core.trace.lens import tip_recession
+from nomogon_core.trace.pieces import primitive
 
 LINE_COST, ARC_COST, CORNER_COST = 14.0, 18.0, 4.0
 LEAST_POINTS, LEAST_RADIUS_PX = 4, 3.0
@@ -21,7 +22,8 @@ LEAST_NOISE_PX, FIRST_ALIKE = 0.03, 8.0
 MOST_ALIKE = 30.0
 ROUNDS = 3
 FINE_REACH = 3
-LEAST_TURN = math.radians(12.0)
+LEAST_TURN, MOST_FILLET_TURN = math.radians(12.0), math.radians(130.0)
+TIP_REACH, LEAST_STANDING_BACK_PX, MOST_FILLET_SHARE = 14, 0.35, 0.6
 
 
 @attrs.frozen
@@ -163,3 +165,58 @@ def _signed(kind, found, points):
     if kind == LINE:
         return points @ np.array(found[:2]) + found[2]
     return np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2]
+
+
+def curvature_along(outline, chain):
+    """Curvature (n,) at each point of the contour as the pieces have it, in 1/pixels, positive where it turns from x toward y; 0 at corners."""
+    count = len(outline.points)
+    curvature = np.zeros(count)
+    for kind, first, last, _ in chain.pieces:
+        if kind == ARC:
+            places = np.arange(first, last + 1) % count
+            x, y, radius = primitive(outline, kind, first, last)
+            middle = places[len(places) // 2]
+            way, inward = outline.points[(middle + 1) % count] - outline.points[middle - 1], np.array([x, y]) - outline.points[middle]
+            curvature[places] = math.copysign(1 / max(radius, LEAST_RADIUS_PX), way[0] * inward[1] - way[1] * inward[0])
+    return curvature
+
+
+def with_small_fillets(outline, chain):
+    """The chain with an arc at each corner between two lines that stands back from where these cross by more than the blur explains."""
+    count, pieces, corners = len(outline.points), list(chain.pieces), set(chain.corners.tolist())
+    added = []
+    for index, (kind, first, _, _) in enumerate(pieces):
+        before = pieces[index - 1]
+        if kind != LINE or before[0] != LINE or first % count not in corners or (outline.is_open and index == 0):
+            continue
+        half = _half_fillet(outline, chain, before, pieces[index])
+        if half is not None:
+            added.append((index, half))
+            corners.discard(first % count)
+    for index, half in reversed(added):
+        (_, begin, end, _), (_, first, last, _) = pieces[index - 1], pieces[index]
+        pieces[index] = (LINE, first + half, last, None)
+        pieces[index - 1] = (LINE, begin, end - half, None)
+        pieces.insert(index, (ARC, first - half, first + half, None))
+    pieces = [(kind, first % count, first % count + last - first, None) for kind, first, last, _ in pieces]
+    return attrs.evolve(chain, pieces=pieces, corners=np.array(sorted(corners), np.int64))
+
+
+def _half_fillet(outline, chain, before, after):
+    """Half the length in pixels of the fillet between two lines, or None where their corner is as sharp as the blur lets it be."""
+    count, place = len(outline.points), after[1]
+    first, second = (primitive(outline, *piece[:3]) for piece in (before, after))
+    ways = [outline.points[last % count] - outline.points[begin % count] for _, begin, last, _ in (before, after)]
+    turn = abs(math.atan2(ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0], float(ways[0] @ ways[1])))
+    if not LEAST_TURN < turn < MOST_FILLET_TURN:
+        return None
+    tip = np.linalg.solve(np.array([first[:2], second[:2]]), -np.array([first[2], second[2]]))
+    near = outline.points[np.arange(place - TIP_REACH, place + TIP_REACH + 1) % count]
+    back, sharp = float(np.hypot(*(near - tip).T).min()), tip_recession(turn, outline.blur_px)
+    shorter = min(before[2] - before[1], after[2] - after[1])
+    unsure = chain.noise_px * math.sqrt(chain.alike / max(shorter, 1)) / math.sin(turn / 2)
+    if back - sharp < max(LEAST_STANDING_BACK_PX, 4 * unsure):
+        return None
+    radius = math.sqrt(back**2 - sharp**2) / (1 / math.cos(turn / 2) - 1)
+    half = round(radius * turn / 2)
+    return half if 2 <= half <= MOST_FILLET_SHARE * shorter and radius * math.tan(turn / 2) < MOST_FILLET_SHARE * shorter else None

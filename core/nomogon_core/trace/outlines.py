@@ -220,7 +220,7 @@ def _trace_halves(contours, calibration, settings, noise, progress):
     """Outlines of a symmetric part, one half fitted and mirrored."""
     contours = sorted(contours, key=lambda contour: -contour.area_px)
     done = fit_halves([calibration.to_mm(contour.points) for contour in contours], [contour.hole for contour in contours], settings.halves,
-                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise, tell=progress)
+                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise, blur_px=contours[0].blur_px, tell=progress)
     return tuple(attrs.evolve(_in_mm(fitted, calibration, hole), axis=done.axis) for fitted, hole in zip(done.fitted, done.holes))
 
 
@@ -329,7 +329,7 @@ def _inside(inner, outer):
 
 def _fitted(contour, calibration, settings, noise, tell):
     fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm,
-                         noise_px=noise, tell=tell)
+                         noise_px=noise, blur_px=contour.blur_px, tell=tell)
     tell(1.0)
     return _in_mm(fitted, calibration, contour.hole)
 
