@@ -12,7 +12,7 @@ from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.sheets import find_round
 from nomogon_core.sketch.edit import circle_through
 from nomogon_core.trace.fit import fit_open
-from nomogon_core.trace.following import follow_edge
+from nomogon_core.trace.following import FOLLOWED_BLUR_PX, follow_edge
 from nomogon_core.trace.whole import ellipse_through
 
 RIM_PLACES = 64
@@ -47,7 +47,7 @@ def along_edge(light, fit, start_mm, end_mm, tolerance_mm):
         TraceError: see :func:`nomogon_core.trace.following.follow_edge`.
     """
     path = follow_edge(light, *fit.to_px([start_mm, end_mm]))
-    fitted = fit_open(fit.to_mm(path), pixel=fit.mm_per_px, tolerance=tolerance_mm)
+    fitted = fit_open(fit.to_mm(path), pixel=fit.mm_per_px, tolerance=tolerance_mm, blur_px=FOLLOWED_BLUR_PX)
     return Drawn(fitted.curves, fitted.u95)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from nomogon_core.geometry import Line, Spline, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
-from nomogon_core.trace.distances import points_along, signed_distance
+from nomogon_core.trace.distances import distances_to_run, points_along, signed_distance
 from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, bulge_of, primitive
 
 TIP_WINDOW_PX = 12
@@ -96,7 +96,7 @@ def _farthest_tip(outline, pieces, joint):
     sides = (pieces[joint], pieces[joint - 1])
     shorter, recession = min(last - first for _, first, last, _ in sides), outline.recession(sides[0][1])
     clear_sides = CLEAR_CUBICS if any(kind == CUBIC for kind, *_ in sides) else CLEAR_SIDES
-    if outline.clear and shorter >= max(CLEAR_SIDE_PX, clear_sides * recession):
+    if (outline.clear or (outline.drawn and outline.blur_px > 0)) and shorter >= max(CLEAR_SIDE_PX, clear_sides * recession):
         return recession
     further = 0.0 if outline.rough else TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX)
     return min(recession, outline.sure_tip_px + further)
@@ -373,22 +373,10 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
             leaving[index] = places[np.argmax(away - slack)]
             continue
         wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]
-        astray = _off_polyline(run, wide) - 1.02 * tolerance - own_slack
+        astray = distances_to_run(run, wide) - 1.02 * tolerance - own_slack
         if np.any(astray > 0):
             leaving[index] = int(first + (last - first) * along[astray.argmax()] / max(along[-1], 1e-9))
     return leaving
-
-
-def _off_polyline(points, line):
-    """Distances (n,) of points from the two segments of a polyline (m, 2) at its vertex that is nearest to each."""
-    nearest = ((points[:, None] - line[None]) ** 2).sum(axis=2).argmin(axis=1)
-    off = np.full(len(points), np.inf)
-    for step in (-1, 0):
-        start = line[np.clip(nearest + step, 0, len(line) - 2)]
-        run = line[np.clip(nearest + step, 0, len(line) - 2) + 1] - start
-        share = np.clip(((points - start) * run).sum(axis=1) / np.maximum((run**2).sum(axis=1), 1e-12), 0, 1)
-        off = np.minimum(off, np.hypot(*(points - start - share[:, None] * run).T))
-    return off
 
 
 def _replace_bad(outline, pieces, curves, bad, tolerance):

@@ -12,7 +12,7 @@ from numba import njit
 NEWTON_STEPS = 12
 HOPELESS, PATIENCE = 60.0, 8
 FALLBACK_COST = 400.0
-MOST_RADIUS_PX = 2e4
+LEAST_SAGITTA_PX = 0.25
 MOST_TURN = 5.9
 
 
@@ -66,14 +66,14 @@ def arc_misfit(n, s):
 
 
 @njit(cache=True)
-def cheapest_lines_and_arcs(points, places, margins, variance, line_cost, arc_cost, corner_cost, least, least_radius):
+def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_cost, arc_cost, least, least_radius):
     """The cheapest chain from the first node to the last.
 
     Args:
         points: (n, 2), about a pixel apart; the last node may stand at n, which is the first point again.
-        places, margins: of each node, places rising.
+        places, margins, node_costs: of each node, places rising.
         variance: twice the variance of a point's distance, times how many points say one thing.
-        line_cost, arc_cost, corner_cost: of a piece of each kind, and of a node with a margin.
+        line_cost, arc_cost: of a piece of each kind.
         least: fewest points that tell a line; an arc needs one more.
         least_radius: of an arc.
 
@@ -103,7 +103,7 @@ def cheapest_lines_and_arcs(points, places, margins, variance, line_cost, arc_co
                 here[0], here[1], here[2], here[3] = before[0] + x, before[1] + y, before[2] + x * x, before[3] + x * y
                 here[4], here[5], here[6], here[7] = before[4] + y * y, before[5] + x * z, before[6] + y * z, before[7] + z * z
                 summed += 1
-            corner = corner_cost if margins[j] > 0 else 0.0
+            corner = node_costs[j]
             high = last - margins[j]
             used = high - low + 1
             if used < least:
@@ -119,7 +119,7 @@ def cheapest_lines_and_arcs(points, places, margins, variance, line_cost, arc_co
             arc = 1e300
             if used > least:
                 squares, radius = arc_misfit(used, s)
-                if least_radius <= radius < MOST_RADIUS_PX and used < MOST_TURN * radius:
+                if radius >= least_radius and used < MOST_TURN * radius and used * used > 8 * LEAST_SAGITTA_PX * radius:
                     arc = squares / variance
                     if best[i] + arc + arc_cost + corner < best[j]:
                         best[j], back[j], kinds[j] = best[i] + arc + arc_cost + corner, i, 1

@@ -8,6 +8,7 @@ from scipy.ndimage import uniform_filter1d
 from scipy.signal import savgol_filter
 
 from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace.lens import tip_recession
 
 END_SKIP_PX = 1.0
 PLATEAU_PX = 5
@@ -15,6 +16,7 @@ ACUTE = math.radians(75.0)
 WANDER_WINDOW_PX = 151
 MOST_WANDER_PX = 0.25
 STRAIGHT_SHARE = 0.05
+RECESSION_SLACK = 1.25
 SURE_TIP_PX = 1.3
 CLOSED_BY_LENS, SIDES_ALIKE, CLOSED_TIP_PX = math.radians(110.0), math.radians(10.0), 1.8
 WEAK_CORNER = math.radians(50.0)
@@ -25,7 +27,7 @@ class _Outline:
     """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners.
 
     Attributes:
-        drawn: nearly all of it was recognised as lines and arcs; clear: it hardly wobbles.
+        drawn: it was recognised as lines and arcs, and those longer than least_kept_px stay; clear: it hardly wobbles.
         slacks: how far the contour may be from its sides carried on, within the skips.
         rough: it is neither drawn nor clear, and its corners are taken as they stand.
         sure_tip_px: how far beyond the contour a corner may be whatever its sides.
@@ -45,6 +47,7 @@ class _Outline:
     slacks: np.ndarray
     is_open: bool = False
     drawn: bool = False
+    least_kept_px: float = 0.0
     clear: bool = False
     rough: bool = False
     sure_tip_px: float = SURE_TIP_PX
@@ -83,19 +86,19 @@ def contour_noise(points, pixel):
     return wobble(resample(np.asarray(points, float) / pixel))
 
 
-def wobble(contour):
+def wobble(contour, closed=True):
     """The same of a contour (n, 2) in pixels that is resampled already."""
-    short = min(31, 2 * (len(contour) // 4) - 1)
-    fine = float(np.median(_departure(contour, short, 2)) / 0.6745)
+    short, mode = min(31, 2 * (len(contour) // 4) - 1), "wrap" if closed else "interp"
+    fine = float(np.median(_departure(contour, short, 2, mode)) / 0.6745)
     if len(contour) < 3 * WANDER_WINDOW_PX:
         return fine
-    away = np.sqrt(np.maximum(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1) ** 2, WANDER_WINDOW_PX, mode="wrap"), 0))
+    away = np.sqrt(np.maximum(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1, mode) ** 2, WANDER_WINDOW_PX, mode="wrap" if closed else "nearest"), 0))
     straight = away[away < MOST_WANDER_PX]
     return max(fine, float(np.median(straight))) if len(straight) > STRAIGHT_SHARE * len(contour) else fine
 
 
-def _departure(contour, window, order):
-    away = contour - savgol_filter(contour, window, order, axis=0, mode="wrap")
+def _departure(contour, window, order, mode):
+    away = contour - savgol_filter(contour, window, order, axis=0, mode=mode)
     return np.hypot(away[:, 0], away[:, 1])
 
 
@@ -131,7 +134,8 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
             kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
             slope = math.tan(max((math.pi - kink) / 2, 0.05))
             skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
-            recessions[index] = np.clip(settings.recession_px / slope, settings.least_recession_px, settings.longest_skip_px)
+            recession = RECESSION_SLACK * tip_recession(kink, blur_px) if blur_px > 0 else settings.recession_px / slope
+            recessions[index] = np.clip(recession, settings.least_recession_px, settings.longest_skip_px)
             if abs(wide[index]) > CLOSED_BY_LENS and far[index] > abs(wide[index]) - SIDES_ALIKE:
                 slacks[index] = CLOSED_TIP_PX
                 before[index], after[index] = far_before[index], far_after[index]

@@ -6,8 +6,10 @@ import numpy as np
 
 from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, bezier
 from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace.lens import radius_doubt
 
 FOOT_ROUNDS = 12
+SYSTEMATIC_PX, MOST_LAGS = 0.006, 64
 
 
 def signed_distance(points, curve):
@@ -51,6 +53,18 @@ def _ellipse_distance(points, ellipse):
         angle = angle - np.clip(slope / np.where(bend > 1e-9, bend, (a * sin) ** 2 + (b * cos) ** 2 + 1e-12), -0.5, 0.5)
     outside = (x / a) ** 2 + (y / b) ** 2 >= 1
     return np.where(outside, 1, -1) * np.hypot(a * np.cos(angle) - x, b * np.sin(angle) - y)
+
+
+def distances_to_run(points, line):
+    """Distances (n,) of points from the two segments of a polyline (m, 2) at its vertex that is nearest to each."""
+    nearest = ((points[:, None] - line[None]) ** 2).sum(axis=2).argmin(axis=1)
+    off = np.full(len(points), np.inf)
+    for step in (-1, 0):
+        start = line[np.clip(nearest + step, 0, len(line) - 2)]
+        run = line[np.clip(nearest + step, 0, len(line) - 2) + 1] - start
+        share = np.clip(((points - start) * run).sum(axis=1) / np.maximum((run**2).sum(axis=1), 1e-12), 0, 1)
+        off = np.minimum(off, np.hypot(*(points - start - share[:, None] * run).T))
+    return off
 
 
 def points_along(curve, count=24):
@@ -104,7 +118,8 @@ def uncertainty_of(curve, residuals, blur=0.0):
     """95 % uncertainty of a radius or of a place, from residuals whose neighbours are alike.
 
     The residuals' correlation length lowers their number (Bartlett 1946); the radius of an arc follows from
-    the least-squares normal matrix (Chernov 2010).
+    the least-squares normal matrix (Chernov 2010). Of points from a picture (``blur`` over 0) what no model of the
+    lens tells is added: it is alike all along the curve, so that more points do not help.
     """
     count = len(residuals)
     if count < 4:
@@ -112,14 +127,16 @@ def uncertainty_of(curve, residuals, blur=0.0):
     centered = residuals - residuals.mean()
     variance = max(float(np.mean(residuals**2)), 1e-8)
     power = max(float(centered @ centered), 1e-12)
-    alike = [float(centered[:-lag] @ centered[lag:]) / power for lag in range(1, min(12, count // 2))]
-    length = 1 + 2 * sum(value for value in alike if value > 0)
+    alike = np.array([float(centered[:-lag] @ centered[lag:]) / power for lag in range(1, min(MOST_LAGS, count // 3))] + [0.0])
+    length = 1 + 2 * float(alike[:int(np.argmax(alike <= 0))].sum())
     effective = max(count / length, 1.0)
+    common = math.hypot(SYSTEMATIC_PX, radius_doubt(curve.radius) if isinstance(curve, (Arc, Circle)) else 0.0) if blur > 0 else 0.0
+    mean = variance / effective + common**2
     if isinstance(curve, Circle):
-        return 2 * math.sqrt(variance / effective)
+        return 2 * math.sqrt(mean)
     if isinstance(curve, Arc):
         angles = np.linspace(0, abs(curve.sweep), max(8, min(count, 200)))
         rows = np.column_stack([np.cos(angles), np.sin(angles), np.ones_like(angles)])
         spread = np.linalg.pinv(rows.T @ rows) * len(angles)
-        return 2 * math.sqrt(variance / effective * max(spread[2, 2], 1.0))
-    return 2 * math.sqrt(4 * variance / effective)
+        return 2 * math.sqrt(mean * max(spread[2, 2], 1.0))
+    return 2 * math.sqrt(4 * variance / effective + common**2)

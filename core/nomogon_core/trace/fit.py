@@ -13,23 +13,23 @@ import numpy as np
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Circle, Ellipse, Line, closed_area, moved, reverse
-from nomogon_core.trace.adjustment import adjust, adjusted, with_halves
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace.adjustment import adjust, with_halves
 from nomogon_core.trace.described import SURE_TIP_PX, describe, resample, wobble
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
 from nomogon_core.trace.lens import curvature_of, drawn_out, true_radius
-from nomogon_core.trace.lines_arcs import curvature_along, lines_and_arcs, with_small_fillets
+from nomogon_core.trace.lines_arcs import UNKNOWNS, curvature_along, lines_and_arcs, recessions_of, with_small_fillets
 from nomogon_core.trace.pieces import best_pieces, simplify
 from nomogon_core.trace.rough import rough_curves
 from nomogon_core.trace.whole import as_circle, as_ellipse
 
 MOST_TEETH = 400
+# Lines and arcs that an outline was drawn with may become cubics only where they are shorter than this many tolerances.
+KEPT_TOLERANCES = 4.0
 LEAST_SMEAR_PX, CORNER_REACH_SIGMAS = 1.5, 2.5
 # A contour that wobbles more is told better by free curves; one with as few smooth joints between arcs was drawn with lines and arcs,
 # and so was one that free curves would not tell with fewer numbers.
 MOST_DRAWN_NOISE_PX, FEW_BLENDS, DRAWN_UNKNOWNS = 0.3, 0.45, 1.1
-UNKNOWNS = {LINE: 2, ARC: 3, CUBIC: 6, GAP: 0}
 
 
 @attrs.frozen
@@ -131,7 +131,7 @@ def fit_open(points, *, pixel, tolerance, blur_px=0.0, settings=SETTINGS, tell=N
         raise TraceError(f"A line of {len(path)} pixels is too short to be fitted; raise the speck size.")
     if len(path) < 12:
         return _told((Line(path[0], path[-1]),), path, shift, pixel, blur_px)
-    noise = wobble(path[2:-2]) if len(path) > 40 else 0.0
+    noise = wobble(path[2:-2], closed=False) if len(path) > 40 else 0.0
     detection = _detection(noise, tolerance / pixel, settings)
     curves, seen = _fitted_curves(describe(path, settings, is_open=True, blur_px=blur_px), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
     return _told(_without_gap(curves, path), seen, shift, pixel, blur_px)
@@ -212,11 +212,6 @@ def _fitted_curves(outline, detection, tolerance, noise, settings, tell, *, clea
     pieces = best_pieces(free, detection, settings)
     if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
-    straight = sum(last - first for kind, first, last, _ in pieces if kind in (LINE, ARC) and last - first >= settings.feature_px)
-    if straight >= settings.drawn_share * len(free.points):
-        drawn = attrs.evolve(free, drawn=True)
-        if clear or adjusted(drawn, pieces, max(detection, tolerance), settings)[1].max() < 0:
-            return _fewest(drawn, pieces, detection, tolerance, settings, tell), drawn.points
     if not clear:
         rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px), skips=np.minimum(free.skips, settings.free_skip_px))
         return rough_curves(rough, pieces, tolerance, settings, tell), rough.points
@@ -229,7 +224,7 @@ def _drawn_curves(outline, chain, detection, tolerance, settings, tell):
     points = outline.points
     if outline.blur_px > 0:
         points = drawn_out(points, curvature_along(outline, chain), outline.blur_px, closed=not outline.is_open)
-    drawn = attrs.evolve(outline, points=points, drawn=True, corners=chain.corners)
+    drawn = attrs.evolve(outline, points=points, drawn=True, least_kept_px=KEPT_TOLERANCES * tolerance, corners=chain.corners, recessions=recessions_of(outline, chain))
     return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell), points
 
 

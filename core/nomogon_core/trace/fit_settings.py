@@ -21,8 +21,7 @@ class FitSettings:
         touch_px, most_kink_degrees: on a drawn outline, how near to touching two lines and arcs are whose joint was drawn smooth, and how far they may turn there.
         unsure_arc_px: shorter arcs are known so badly that they may be farther from touching.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
-        feature_px, drawn_share: where lines and arcs of at least that length make up that share of the outline, they stay.
-        whole_px: other lines and arcs longer than this go as a whole or stay.
+        whole_px: lines and arcs of an outline that was not drawn with them go as a whole or stay where they are longer than this.
         division_px: shorter ones may be broken up into parts about this long.
         stretches: shares of the tolerance that are tried one after the other, since the joint adjustment gains some of it back.
         leash_px: how far a joint may move before the points are shared out anew between its pieces.
@@ -45,12 +44,10 @@ class FitSettings:
     free_smooth_degrees: float = 24.0
     smooth_degrees: float = 14.0
     touch_px: float = 0.3
-    unsure_arc_px: float = 36.0
+    unsure_arc_px: float = 60.0
     most_kink_degrees: float = 40.0
     tangent_weight_px: float = 60.0
     whole_px: float = 60.0
-    feature_px: float = 20.0
-    drawn_share: float = 0.9
     division_px: float = 6.0
     stretches: tuple = (1.6, 1.2, 0.9)
     leash_px: float = 8.0

@@ -13,6 +13,7 @@ from skimage.graph import route_through_array
 
 from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import plateau_levels, shift_to_level
+from nomogon_core.trace.lens import USUAL_BLUR_PX
 
 MOST_PIXELS = 200_000
 MARGIN_SHARE, MARGIN_PX = 1.2, 60
@@ -20,6 +21,8 @@ LEVEL_COST = 0.02
 SHIFT_PX = 4.0
 NEAR_PX, FAR_PX = 4.0, 7.0
 SMOOTHING_PX = 2.0
+# A way is smoothed along itself, which draws back tips and round edges as a blur of that size does, besides the picture's own.
+FOLLOWED_BLUR_PX = math.hypot(SMOOTHING_PX, USUAL_BLUR_PX)
 LEAST_STEEP = 0.004
 
 

@@ -19,7 +19,7 @@ PROBE_PX = 1.0
 CLEAR_SHARE = 0.1
 LEAST_RADIUS_SIGMAS = 1.5
 # What no model of the lens tells: compression, sampling, the shape of the blur; as a radius that is off by this over itself (pixels squared).
-LEFT_PX2 = 0.05
+LEFT_PX2 = 0.08
 TURNS = np.radians(np.arange(2.0, 176.0, 2.0))
 QUADRATURE = np.linspace(-6.0, 6.0, 601)
 
@@ -80,8 +80,12 @@ def radius_doubt(radius):
 def curvature_of(points, reach, *, closed=True):
     """Curvature (n,) of contour points (n, 2) a pixel apart, smoothed by a Gaussian of ``reach`` pixels; positive where it turns from x toward y."""
     mode = "wrap" if closed else "nearest"
-    speed = gaussian_filter1d(points, reach, axis=0, order=1, mode=mode)
-    bend = gaussian_filter1d(points, reach, axis=0, order=2, mode=mode)
+    # Differences of the smoothed points: the second-order kernel of a sampled Gaussian does not sum to zero, so that far points would count as bent.
+    smooth = gaussian_filter1d(points, reach, axis=0, mode=mode)
+    ahead, behind = np.roll(smooth, -1, axis=0), np.roll(smooth, 1, axis=0)
+    if not closed:
+        ahead[-1], behind[0] = 2 * smooth[-1] - smooth[-2], 2 * smooth[0] - smooth[1]
+    speed, bend = (ahead - behind) / 2, ahead - 2 * smooth + behind
     return (speed[:, 0] * bend[:, 1] - speed[:, 1] * bend[:, 0]) / np.maximum((speed**2).sum(axis=1), 1e-6) ** 1.5
 
 

@@ -18,6 +18,7 @@ WIDEST_REACH_PX = 9
 NEAR_CORNER_PX = 2.5
 FALLBACK_COST = 5.0
 FREE_COST = 2.3
+STRAIGHT_BULGE = 1e-5
 
 
 def best_pieces(outline, tolerance, settings):
@@ -249,7 +250,7 @@ def simplify(outline, pieces, tolerance, settings):
     count = len(outline.points)
     places, locked = [], set()
     for kind, first, last, _ in pieces:
-        stays = kind == GAP or (kind != CUBIC and last - first >= (settings.feature_px if outline.drawn else settings.whole_px))
+        stays = kind == GAP or (kind != CUBIC and last - first >= (outline.least_kept_px if outline.drawn else settings.whole_px))
         parts = 1 if stays else int(np.clip((last - first) / settings.division_px, 2, 6))
         places += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
         if stays and outline.drawn:
@@ -357,7 +358,9 @@ def bulge_of(points, circle, start, end):
 
 
 def arc_of_bulge(start, end, bulge):
-    """The arc between two places whose sweep has a quarter with this tangent."""
+    """The arc between two places whose sweep has a quarter with this tangent; the line where it is as good as straight, since so large a circle has no exact ends."""
+    if abs(bulge) < STRAIGHT_BULGE:
+        return Line(start, end)
     x, y, radius = compiled._arc_from_bulge(*start, *end, bulge)
     return Arc((x, y), radius, math.atan2(start[1] - y, start[0] - x), 4 * math.atan(bulge))
 

@@ -50,7 +50,18 @@ def rough_curves(outline, pieces, tolerance, settings, tell):
     """
     chain = _start(outline, pieces, tolerance, settings)
     chain = _few_joined(outline, _joined(outline, chain, tolerance, settings, tell), tolerance, settings)
-    return tuple(link.curve for link in chain)
+    return _closed_up(tuple(link.curve for link in chain))
+
+
+def _closed_up(curves):
+    """The curves with each cubic beginning exactly where the one before ends: adjusting run after run leaves millionths of a pixel between them."""
+    closed = list(curves)
+    for index, curve in enumerate(closed):
+        if isinstance(curve, Spline):
+            before, after = closed[index - 1], closed[(index + 1) % len(closed)]
+            end = curve.points[-1] if isinstance(after, Spline) else ends(after)[0]
+            closed[index] = Spline([ends(before)[1], *curve.points[1:-1], end])
+    return tuple(closed)
 
 
 def _start(outline, pieces, tolerance, settings):
