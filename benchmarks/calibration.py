@@ -12,8 +12,8 @@ from examples.tilted import CARD, Pinhole, shoot_beside_card
 from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.reference.decode import decode
 from nomogon_core.reference.edges import pick_edge
-from nomogon_core.reference.models import Rectangle, fit_plane
-from nomogon_core.reference.sheets import CORNER_SIGMA_PX, find_rectangle, refine_corners
+from nomogon_core.reference.models import choose_model, fit_plane
+from nomogon_core.reference.sheets import find_rectangle, rectangle_from_corners
 
 SIZE = (4000, 3000)
 PART_AT = (20.0, 20.0)
@@ -26,11 +26,6 @@ SHOTS = {"card": 24, "sheet": 16, "distorted": 16, "similarity": 24, "x and y sc
 GAUGE_SIGMA_MM = 0.01
 CARD_SIGMA_MM = 0.04
 READINGS = 8
-
-
-def _picks(light, camera, places):
-    """Edge picks near true places, with a hand's offset."""
-    return [(pick.x, pick.y) for pick in _edges(light, camera, places)]
 
 
 def _edges(light, camera, places):
@@ -79,7 +74,7 @@ def _card_shot(random, tilt):
     found = find_rectangle(light, "card")
     # A card off its nominal size is the same as a nominal size off the card's: so one shot serves for several cards.
     cards = [attrs.evolve(found, width_mm=width + off[0], height_mm=height + off[1]) for off in random.normal(0, CARD_SIGMA_MM, (READINGS, 2))]
-    return camera, light, [fit_plane("perspective", SIZE, rectangles=[card]) for card in cards]
+    return camera, light, [choose_model(SIZE, rectangles=[card]) for card in cards]
 
 
 def _sheet_shot(random, tilt, bend):
@@ -89,27 +84,11 @@ def _sheet_shot(random, tilt, bend):
     sheet = rounded_polygon([(0, 0), (SHEET_MM[0], 0), SHEET_MM, (0, SHEET_MM[1])], [0] * 4)
     data = shoot_beside_card(camera, parts.latch_plate(), part_at=PART_AT, card_at=at, card=(sheet,), blur_px=random.uniform(0.6, 1.5), noise=random.uniform(0.004, 0.015), seed=int(tilt * 7) + 100)
     light = decode(data)
-    straights = ()
-    found = refine_corners(light, camera.to_px(corners) + random.normal(0, 1.5, (4, 2))) if not bend else camera_corners(light, camera, corners)
-    if bend:
-        straights = [_picks(light, camera, np.linspace(corners[k] + 0.06 * (corners[(k + 1) % 4] - corners[k]), corners[(k + 1) % 4] - 0.06 * (corners[(k + 1) % 4] - corners[k]), 24)) for k in range(4)]
+    rough = camera.to_px(corners) + random.normal(0, 1.5, (4, 2))
+    found = rectangle_from_corners(light, "Sheet", rough, SHEET_MM, 0.05)
     readings = np.add(SHEET_MM, random.normal(0, 0.025, (READINGS, 2)))
-    fits = [fit_plane("perspective", SIZE, rectangles=[Rectangle("Sheet", found.tolist(), *measured, sigma_px=CORNER_SIGMA_PX, u95_mm=0.05)], straights=straights)
-            for measured in readings]
+    fits = [choose_model(SIZE, rectangles=[attrs.evolve(found, width_mm=width, height_mm=height)]) for width, height in readings]
     return camera, light, fits
-
-
-def camera_corners(light, camera, corners):
-    """Corners on bent edges: lines fitted to the short stretch of each edge next to the corner."""
-    found = []
-    for index in range(4):
-        lines = []
-        for other in (corners[index - 1], corners[(index + 1) % 4]):
-            way = (other - corners[index]) / math.dist(other, corners[index])
-            lines.append(np.array(_picks(light, camera, corners[index] + way * np.linspace(1.5, 8.0, 16)[:, None])))
-        (p, u), (q, v) = ((line.mean(axis=0), np.linalg.svd(line - line.mean(axis=0))[2][0]) for line in lines)
-        found.append(p + np.linalg.solve(np.column_stack([u, -v]), q - p)[0] * u)
-    return np.array(found)
 
 
 def _length_shot(random, model):

@@ -5,7 +5,7 @@ import numpy as np
 
 from nomogon_core.errors import InputError
 from nomogon_core.quantity.units import parse_positive_length
-from nomogon_core.reference.calibration import KnownLength
+from nomogon_core.reference.calibration import CAMERA, KnownLength
 from nomogon_core.reference.edges import UNSURE_PICK_PX, pick_edge
 from nomogon_core.reference.models import choose_model, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM, find_rectangle, find_round, rectangle_from_corners
@@ -25,7 +25,7 @@ def add_options(parser):
     parser.add_argument("--rectangle", action="append", default=[], metavar="120x80mm:X1,…,Y4", help="a rectangle of any size by its rough corners")
     parser.add_argument("--straight", action="append", default=[], metavar="X1,Y1,…,Xn,Yn", help="places along an edge that is straight; takes lens bending out")
     parser.add_argument("--dpi", metavar="file|N", help="the scan's resolution, or the one noted in the file")
-    parser.add_argument("--height", metavar="MM", help="height of the part's edge above the plane of the known sizes; needs --camera")
+    parser.add_argument("--height", metavar="MM", help="height of the part's edge above the plane of the known sizes; needs --camera, but for a card or sheet")
     parser.add_argument("--camera", metavar="MM", help="distance of the camera from that plane")
     parser.add_argument("--picks", choices=("edge", "exact"), default="edge", help="move picks to the nearest edge within 4 px, or take them as they are")
 
@@ -121,11 +121,13 @@ def calibrate(options, light, info):
         raise InputError("At least one --known X1,Y1,X2,Y2,LENGTH is needed, or a card, sheet, rectangle, diameter or resolution; without it a picture has no scale.")
     placing = {"origin_px": (0.0, light.shape[0] - 1.0)}
     straights = [[(pick.x, pick.y) for pick in (pick_edge(light, x, y, search_px=PICK_SEARCH_PX) for x, y in _numbers(text, "--straight"))] for text in options.straight]
-    fit = choose_model((info.width, info.height), lengths=lengths, rectangles=rectangles, straights=straights, **placing)
+    fit = choose_model((info.width, info.height), lengths=lengths, rectangles=rectangles, straights=straights, focal=info.focal, **placing)
     return _raised(fit, options), lengths, rectangles
 
 
 def _raised(fit, options):
+    if fit.model == CAMERA and options.height is not None:
+        return attrs.evolve(fit, height_mm=parse_positive_length(options.height, "--height"))
     if (options.height is None) != (options.camera is None):
         raise InputError("--height and --camera go together: the height of the edge above the plane, and the camera's distance from it.")
     if options.height is None:

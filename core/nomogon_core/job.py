@@ -13,8 +13,9 @@ from functools import lru_cache
 import attrs
 
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import MODELS, KnownLength
-from nomogon_core.reference.models import Rectangle, choose_model, fit_plane, resolution_lengths
+from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength
+from nomogon_core.reference.camera import Usual, lens_of
+from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_plane, resolution_lengths
 from nomogon_core.reference.sheets import Round
 from nomogon_core.sketch import model
 from nomogon_core.solid import operations as ops
@@ -24,6 +25,8 @@ EMPTY = {
     "sketch": {"points": {}, "curves": {}, "constraints": {}, "next_number": 1},
     "build": {"operations": {}, "order": [], "material": "PLA", "next_number": 1},
 }
+
+SAME_FOCAL = 0.01
 
 
 @attrs.frozen
@@ -83,7 +86,8 @@ def observations(known):
         if not item.get("used", True) or kind == "check":
             continue
         if kind == "rectangle":
-            rectangles.append(Rectangle(item["name"], tuple(map(tuple, item["corners"])), item["width_mm"], item["height_mm"], item["sigma_px"], item["gauge_u95_mm"], key))
+            edges = tuple(Edge(tuple(map(tuple, edge["places"])), tuple(map(tuple, edge["normals"])), edge["sigma_px"]) for edge in item.get("edges", ()))
+            rectangles.append(Rectangle(item["name"], tuple(map(tuple, item["corners"])), item["width_mm"], item["height_mm"], item["sigma_px"], item["gauge_u95_mm"], key, edges))
         elif kind == "straight":
             straights.append(tuple(map(tuple, item["places"])))
         else:
@@ -110,13 +114,28 @@ def calibration_of(documents, name=None):
     name, picture = picture_of(documents, name)
     if picture is None:
         return None
-    placing = {key: picture[key] for key in ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm") if key in picture}
-    return _calibration(json.dumps([placing, known_of(documents, name)], sort_keys=True))
+    placing = {key: picture[key] for key in ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm", "focal") if key in picture}
+    return _calibration(json.dumps([placing, known_of(documents, name), _lens_known(documents, name, picture)], sort_keys=True))
+
+
+def _lens_known(documents, name, picture):
+    """(k1, its standard deviation) that another picture by the same camera tells best, or None."""
+    if not picture.get("camera"):
+        return None
+    told = []
+    for other, item in documents["reference"]["pictures"].items():
+        same = other != name and item.get("camera") == picture["camera"] and abs((item.get("focal") or 0) - (picture.get("focal") or 0)) < SAME_FOCAL
+        if same and any(known.get("edges") for known in known_of(documents, other).values()):
+            placing = {key: item[key] for key in ("width", "height", "origin_px", "angle", "focal") if key in item}
+            fit = _calibration(json.dumps([placing, known_of(documents, other), None], sort_keys=True))
+            if fit is not None and fit.model == CAMERA:
+                told.append(lens_of(fit))
+    return min(told, key=lambda pair: pair[1], default=None)
 
 
 @lru_cache(maxsize=64)
 def _calibration(text):
-    picture, known = json.loads(text)
+    picture, known, lens = json.loads(text)
     told = observations(known)
     if not told:
         return None
@@ -125,8 +144,11 @@ def _calibration(text):
     if wanted in MODELS:
         fit = attrs.evolve(fit_plane(wanted, size, **common), why=f"The {wanted} model was chosen by hand.")
     else:
-        fit = choose_model(size, **common)
-    return attrs.evolve(fit, at_mm=tuple(picture.get("at_mm", (0.0, 0.0))), flipped=picture.get("flipped", False), raised=raised_factor(picture))
+        fit = choose_model(size, **common, focal=picture.get("focal"), usual=Usual(known_k1=tuple(lens) if lens else None))
+    placed = attrs.evolve(fit, at_mm=tuple(picture.get("at_mm", (0.0, 0.0))), flipped=picture.get("flipped", False))
+    if fit.model == CAMERA:
+        return attrs.evolve(placed, height_mm=picture.get("height_mm", 0.0))
+    return attrs.evolve(placed, raised=raised_factor(picture))
 
 
 def raised_factor(picture):

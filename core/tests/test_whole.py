@@ -100,7 +100,7 @@ class CommandLine(unittest.TestCase):
         picture.write_bytes(shoot_beside_card(camera, parts.latch_plate(), part_at=(20, 20), card_at=(15, 105)))
         self.assertEqual(main(["trace", str(picture), "--card", "auto", "--out", self.out("t.json")]), 0)
         report = json.loads(Path(self.out("t.json")).read_text())
-        self.assertEqual(report["scale"]["model"], "perspective")
+        self.assertEqual(report["scale"]["model"], "camera")
         self.assertEqual(len(report["scale"]["covariance"]), 5)
         outer, *inner = report["outlines"]
         self.assertAlmostEqual(outer["area_mm2"], closed_area(parts.latch_plate()[0]), delta=6)

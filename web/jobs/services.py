@@ -50,7 +50,7 @@ def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
     blob = Blob.keep(data, info.media_type)
     return perform(job.pk, user, None, "reference.add_picture", {
         "name": name, "digest": blob.digest, "media_type": info.media_type, "width": info.width, "height": info.height,
-        "dpi": list(info.dpi) if info.dpi else None, "drawn": drawn, **told})
+        "dpi": list(info.dpi) if info.dpi else None, "drawn": drawn, "camera": info.camera, "focal": info.focal, **told})
 
 
 @transaction.atomic

@@ -74,7 +74,7 @@ def _calibrating(function):
 
 
 @command("reference.add_picture")
-def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None):
+def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None, camera="", focal=None):
     """Put a picture into the job and work on it."""
     reference = documents["reference"]
     if len(reference["pictures"]) >= MOST_PICTURES:
@@ -83,7 +83,7 @@ def add_picture(documents, *, name, digest, media_type, width, height, dpi, take
     reference["pictures"][key] = {
         "name": clean_name(name, "The picture"), "digest": digest, "media_type": media_type, "width": width, "height": height, "dpi": dpi,
         "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
-        "drawn": drawn, "stand_in": stand_in, "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
+        "drawn": drawn, "stand_in": stand_in, "camera": camera, "focal": focal, "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
     reference["active"] = key
     return f"Picture {name} added"
 
@@ -159,7 +159,7 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
         item["flipped"] = bool(text)
         return f"{item['name']} flipped"
     if field == "model":
-        if text != "auto" and text not in MODELS:
+        if text not in ("auto", *MODELS):
             raise InputError(f"There is no model {text!r}; choose one of {', '.join(MODELS)}, or let the program choose.")
         item["model"] = text
         return f"Model of {item['name']}: {text}"
@@ -241,7 +241,7 @@ def _sides(text, what, unit):
 
 @command("reference.add_rectangle")
 @_calibrating
-def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm"):
+def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=()):
     """A card, a sheet or another rectangle of known size by its four corners, the width first."""
     places = _places(corners, 4, 4)
     if thing and thing not in SIZES_MM:
@@ -249,8 +249,37 @@ def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit=
     name = "Bank card" if thing == "card" else thing
     width, height = _sides(text, name or "The rectangle", unit) if str(text).strip() or not thing else SIZES_MM[thing]
     u95 = MEASURED_U95_MM if str(text).strip() or not thing else SIZE_U95_MM[thing]
-    item = _new_known(documents, "rectangle", name, corners=places, width_mm=width, height_mm=height, sigma_px=_sigma(sigma_px), gauge_u95_mm=u95, thing=thing)
+    item = _new_known(documents, "rectangle", name, corners=places, width_mm=width, height_mm=height, sigma_px=_sigma(sigma_px), gauge_u95_mm=u95, thing=thing,
+                      **({"edges": _edges(edges)} if edges else {}))
     return f"{item['name']} of {format_length(width)} × {format_length(height)} mm added"
+
+
+def _edges(sent):
+    """The four edges of a rectangle as the page found them.
+
+    Raises:
+        InputError: not four edges of places and directions.
+    """
+    if not isinstance(sent, list) or len(sent) != 4 or not all(isinstance(edge, dict) for edge in sent):
+        raise InputError("Four edges were expected; find the card or sheet again.")
+    told = []
+    for edge in sent:
+        places, normals = _places(edge.get("places"), 6, 400), _places(edge.get("normals"), 6, 400)
+        if len(places) != len(normals) or not all(0.9 < math.hypot(*normal) < 1.1 for normal in normals):
+            raise InputError("Each place on an edge needs its direction across; find the card or sheet again.")
+        told.append({"places": places, "normals": normals, "sigma_px": _sigma(edge.get("sigma_px", 0.05))})
+    return told
+
+
+@command("reference.set_corners")
+@_calibrating
+def set_corners(documents, *, name, corners, edges):
+    """Other corners and edges for a rectangle, found anew from corners that were moved."""
+    item = _known(documents, name)
+    if item.get("kind") != "rectangle":
+        raise InputError("Only a card, a sheet or a rectangle has four corners.")
+    item["corners"], item["edges"] = _places(corners, 4, 4), _edges(edges)
+    return f"Corners of {item['name']} moved"
 
 
 @command("reference.add_straight")
@@ -347,6 +376,7 @@ def move_known(documents, *, name, which, place, sigma_px):
     item = _known(documents, name)
     if item.get("kind", "length") == "rectangle" and str(which) in "0123" and len(str(which)) == 1:
         item["corners"][int(which)] = _place(place)
+        item.pop("edges", None)
         return f"Corner of {item['name']} moved"
     if item.get("kind", "length") != "length" or which not in ("start", "end"):
         raise InputError("A known length has a start and an end; move one of these.")

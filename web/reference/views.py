@@ -22,7 +22,7 @@ from nomogon_core.quantity.units import parse_length
 from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.quality import assess
-from nomogon_core.reference.sheets import CORNER_SIGMA_PX, SIZES_MM, arranged, find_rectangle, find_round, follow_straight, refine_corners
+from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, follow_straight, rectangle_from_corners
 from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.finding import SAME_COLOUR, colour_at
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, TraceSettings, check_settings, contour_preview
@@ -115,17 +115,20 @@ def find(request, job_id):
     """A card, sheet, rectangle, round edge or straight edge near clicks, as geometry in pixels."""
     documents, picture, _ = _documents(request, job_id)
     sent = sent_by(request)
-    kind, places = sent.get("kind"), _sent_places(sent, 1)
+    kind = sent.get("kind")
+    places = _sent_places(sent, 0 if kind in ("card", "sheet") else 1)
     light = pictures.light_of(documents)
     if kind == "card":
-        return JsonResponse({"corners": find_rectangle(light, "card", places[0]).corners, "sigma": CORNER_SIGMA_PX})
+        return JsonResponse(_as_found(find_rectangle(light, "card", places[0] if places else None)))
     if kind == "sheet":
-        return JsonResponse(_found_sheet(light, places[0]) | {"sigma": CORNER_SIGMA_PX})
+        return JsonResponse(_found_sheet(light, places[0] if places else None))
     if kind == "rectangle":
         corners = np.array(_sent_places(sent, 4)[:4])
         sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
-        wide = (sides[0] + sides[2], sides[1] + sides[3]) if sides[0] + sides[2] >= sides[1] + sides[3] else (sides[1] + sides[3], sides[0] + sides[2])
-        return JsonResponse({"corners": refine_corners(light, arranged(corners, *wide)).tolist(), "sigma": CORNER_SIGMA_PX})
+        size = sorted((sides[0] + sides[2], sides[1] + sides[3]), reverse=True)
+        if sent.get("keep"):
+            size = sides[0] + sides[2], sides[1] + sides[3]
+        return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))
     if kind == "straight":
@@ -133,8 +136,14 @@ def find(request, job_id):
     raise InputError("The page asked for something that cannot be found; load it again.")
 
 
+def _as_found(rectangle):
+    """A rectangle as the page keeps it until it is sent back."""
+    edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)} for edge in rectangle.edges]
+    return {"corners": np.round(rectangle.corners, 3).tolist(), "edges": edges, "sigma": rectangle.sigma_px}
+
+
 def _found_sheet(light, near):
-    """The sheet around a place and the size whose sides fit best."""
+    """The sheet, around a place if one was clicked, and the size whose sides fit best."""
     problem = None
     for kind in ("A4", "Letter"):
         try:
@@ -146,7 +155,7 @@ def _found_sheet(light, near):
         sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
         aspect = (sides[0] + sides[2]) / (sides[1] + sides[3])
         likely = min((name for name in SIZES_MM if name != "card"), key=lambda name: abs(math.log(aspect / (SIZES_MM[name][0] / SIZES_MM[name][1]))))
-        return {"corners": found.corners, "likely": "A4" if likely == "A5" else likely}
+        return _as_found(found) | {"likely": "A4" if likely == "A5" else likely}
     raise problem
 
 

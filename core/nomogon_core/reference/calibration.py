@@ -8,18 +8,23 @@ q (1 + k r²) (after Brown, 1971). Then the plane:
 
 * similarity: s q; x and y scale: (sx qx, sy qy); affine: A q with symmetric A, since a turn changes no length
 * perspective: A q / (1 + v · q): five numbers, the homography without its place and turn
+* camera: log f, principal point, k1, k2, turn (a rotation vector) and shift of the plane before the camera, all in half diagonals but the
+  shift; here the lens bends the other way round, from the straight to the bent place (:mod:`camera`)
 """
 
 import math
 
 import attrs
 import numpy as np
+from scipy.stats import chi2
 
 from nomogon_core.errors import CalibrationError
 
 GAUGE_U95_MM = 0.02
 COVERAGE_FACTOR = 2.0
 MODELS = {"similarity": 1, "x and y scale": 2, "affine": 3, "perspective": 5}
+CAMERA = "camera"
+SURPRISING = 0.05
 UNBEND_ROUNDS = 12
 LEAST_BASE_PX = 5.0
 
@@ -77,8 +82,51 @@ class Doubt:
     u95_mm: float
 
 
+def unbent(u, k1, k2):
+    """Where places u (n, 2) in focal lengths would be without the lens bending, by Newton steps on the radius."""
+    far = np.hypot(u[:, 0], u[:, 1])
+    r = far.copy()
+    for _ in range(UNBEND_ROUNDS):
+        r2 = r * r
+        r = r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1)
+    return u * np.divide(r, far, out=np.ones_like(far), where=far > 0)[:, None]
+
+
+def _rotation(vector):
+    """The rotation (3, 3) about a vector by its length in radians (Rodrigues 1840)."""
+    angle = math.sqrt(float(vector @ vector))
+    x, y, z = vector / angle if angle > 1e-12 else (0.0, 0.0, 0.0)
+    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    return np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
+
+
+def camera_plane(parameters, q, height=0.0):
+    """Places (n, 2) where the rays of centred pixels q (n, 2) meet the plane at a height above the world's own, in millimetres."""
+    u = unbent((q - parameters[1:3]) / math.exp(parameters[0]), parameters[3], parameters[4])
+    turn = _rotation(np.asarray(parameters[5:8], float))
+    shift = np.asarray(parameters[8:11], float) + height * turn[:, 2]
+    met = np.column_stack([u, -np.ones(len(u))]) @ np.linalg.inv(np.column_stack([turn[:, 0], turn[:, 1], shift])).T
+    return met[:, :2] / met[:, 2:]
+
+
+def camera_pixels(parameters, plane, height=0.0):
+    """The inverse of :func:`camera_plane`."""
+    turn = _rotation(np.asarray(parameters[5:8], float))
+    seen = np.column_stack([plane, np.full(len(plane), height)]) @ turn.T + parameters[8:11]
+    u = seen[:, :2] / -seen[:, 2:]
+    r2 = (u**2).sum(axis=1, keepdims=True)
+    return u * (1 + r2 * (parameters[3] + parameters[4] * r2)) * math.exp(parameters[0]) + parameters[1:3]
+
+
+def widening(reduced, spare):
+    """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains them."""
+    return max(1.0, reduced) if spare > 0 and chi2.sf(reduced * spare, spare) < SURPRISING else 1.0
+
+
 def plane_of(model, parameters, q):
     """Places (n, 2) in the plane, in millimetres, of centred pixels q (n, 2)."""
+    if model == CAMERA:
+        return camera_plane(parameters, q)
     count = MODELS[model]
     if len(parameters) > count:
         q = q * (1 + parameters[count] * (q**2).sum(axis=1, keepdims=True))
@@ -113,6 +161,7 @@ class Calibration:
             flipped: whether the picture shows the part from behind, so that x runs the other way.
         why: why this model, in a sentence.
         raised: factor for an edge above the plane: 1 - height / camera distance (pinhole model).
+        height_mm: of that edge, for a camera, which knows its own distance; facing: direction in the fitted plane of the picture's own right.
         residuals: of each known length; reduced_chi2: of all observations; spare: how many more there were than unknowns.
         pick_sigma_px: typical standard deviation of a pick.
         reach_px: the two places farthest apart of what is known, for :meth:`u95_at_reach`.
@@ -136,10 +185,13 @@ class Calibration:
     doubt: Doubt | None = None
     at_mm: tuple = (0.0, 0.0)
     flipped: bool = False
+    height_mm: float = 0.0
+    facing: float = 0.0
 
     @property
     def bends(self):
-        return len(self.parameters) > MODELS[self.model]
+        """Whether lens bending is taken out."""
+        return self.model == CAMERA or len(self.parameters) > MODELS[self.model]
 
     @property
     def is_linear(self):
@@ -151,13 +203,17 @@ class Calibration:
         return self._placed(np.array(self.parameters), np.atleast_2d(np.asarray(points_px, float)))
 
     def _turn(self):
-        cos, sin = math.cos(self.angle), math.sin(self.angle)
+        cos, sin = math.cos(self.angle + self.facing), math.sin(self.angle + self.facing)
         turn = self.raised * np.array([[cos, -sin], [sin, cos]])
         return turn * (-1.0, 1.0) if self.flipped else turn
 
     def _placed(self, parameters, points):
-        plane = plane_of(self.model, parameters, self._units(points)) - plane_of(self.model, parameters, self._units(np.array([self.origin_px], float)))
+        plane = self._plane(parameters, points) - self._plane(parameters, np.array([self.origin_px], float))
         return plane @ self._turn() + self.at_mm
+
+    def _plane(self, parameters, points):
+        q = self._units(points)
+        return camera_plane(parameters, q, self.height_mm) if self.model == CAMERA else plane_of(self.model, parameters, q)
 
     def _units(self, points):
         return (points - self.center_px) / self.unit_px * [1.0, -1.0]
@@ -165,8 +221,10 @@ class Calibration:
     def to_px(self, points_mm):
         """The inverse of :meth:`to_mm`."""
         parameters = np.array(self.parameters)
-        shift = plane_of(self.model, parameters, self._units(np.array([self.origin_px], float)))
+        shift = self._plane(parameters, np.array([self.origin_px], float))
         plane = (np.atleast_2d(np.asarray(points_mm, float)) - self.at_mm) @ np.linalg.inv(self._turn()) + shift
+        if self.model == CAMERA:
+            return camera_pixels(parameters, plane, self.height_mm) * self.unit_px * [1.0, -1.0] + self.center_px
         if self.model == "similarity":
             q = plane / parameters[0]
         elif self.model == "x and y scale":

@@ -5,6 +5,7 @@ the stored sRGB values every edge would shift toward the bright side (IEC 61966-
 """
 
 import io
+import math
 import warnings
 
 import attrs
@@ -21,6 +22,10 @@ FORMATS = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp", "TIFF
 FORMAT_WORDS = "PNG, JPEG, WebP, TIFF, BMP, GIF, HEIC or AVIF"
 MOST_PIXELS = 50_000_000
 LEAST_SIDE = 16
+EXIF_MAKE, EXIF_MODEL, EXIF_IFD, EXIF_FOCAL_35 = 0x010F, 0x0110, 0x8769, 0xA405
+# A frame of film is 36 by 24 mm (ISO 1007, memory); focal lengths are noted as if the sensor were that large.
+FILM_HALF_DIAGONAL_MM = math.hypot(36, 24) / 2
+LEAST_FOCAL_MM, MOST_FOCAL_MM = 8, 400
 _LUMA = (0.2126, 0.7152, 0.0722)
 
 Image.MAX_IMAGE_PIXELS = None
@@ -29,12 +34,19 @@ pillow_heif.register_heif_opener()
 
 @attrs.frozen
 class PictureInfo:
-    """What is known of a picture before its pixels are read."""
+    """What is known of a picture before its pixels are read.
+
+    Attributes:
+        dpi: (across, down), or None.
+        camera: maker and model of the camera, "" where none is noted; focal: its focal length in half diagonals of the picture, or None.
+    """
 
     format: str
     width: int
     height: int
     dpi: tuple | None
+    camera: str = ""
+    focal: float | None = None
 
     @property
     def media_type(self):
@@ -91,7 +103,7 @@ def inspect(data, name="The file"):
             raise PictureError(f"{name} is {width} × {height} pixels; a side of at least {LEAST_SIDE} is needed to trace anything.")
         if _orientation(picture) >= 5:
             width, height = height, width
-        return PictureInfo(picture.format, width, height, _resolution(picture))
+        return PictureInfo(picture.format, width, height, _resolution(picture), *_camera(picture))
 
 
 def _orientation(picture):
@@ -100,6 +112,18 @@ def _orientation(picture):
         return picture.getexif().get(0x0112, 1)
     except (OSError, ValueError, SyntaxError, KeyError, TypeError):
         return 1
+
+
+def _camera(picture):
+    """(maker and model, focal length in half diagonals or None) that EXIF notes."""
+    try:
+        exif = picture.getexif()
+        words = " ".join(str(exif.get(tag, "")).strip() for tag in (EXIF_MAKE, EXIF_MODEL))
+        as_film = float(exif.get_ifd(EXIF_IFD).get(EXIF_FOCAL_35, 0) or 0)
+    except (OSError, ValueError, SyntaxError, KeyError, TypeError, AttributeError):
+        return "", None
+    plain = " ".join("".join(letter for letter in words if letter.isprintable()).split())[:80]
+    return plain, as_film / FILM_HALF_DIAGONAL_MM if LEAST_FOCAL_MM <= as_film <= MOST_FOCAL_MM else None
 
 
 def _resolution(picture):

@@ -8,16 +8,17 @@ that is larger than noise makes it in nineteen of twenty cases.
 import math
 
 import attrs
+import cv2
 import numpy as np
 from scipy.optimize import least_squares
 from scipy.stats import chi2
 
 from nomogon_core.errors import CalibrationError
 from nomogon_core.quantity.units import MM_PER_INCH
-from nomogon_core.reference.calibration import COVERAGE_FACTOR, MODELS, Calibration, Doubt, KnownLength, check_length, plane_of, residual_of
+from nomogon_core.reference.camera import Usual, fit_camera
+from nomogon_core.reference.calibration import CAMERA, COVERAGE_FACTOR, MODELS, Calibration, Doubt, KnownLength, check_length, plane_of, residual_of, widening
 
 LEAST_PROBABILITY = 0.01
-SURPRISING = 0.05
 GUESSED_DPI = (72.0, 96.0)
 RESOLUTION_SHARE = 0.005
 RESOLUTION_BASE_PX = 2000.0
@@ -30,6 +31,20 @@ RECTANGLE_UNKNOWNS = 5
 
 
 @attrs.frozen
+class Edge:
+    """Places along an edge that is straight in reality.
+
+    Attributes:
+        places: (n, 2) pixels; normals: (n, 2) unit directions across it.
+        sigma_px: standard deviation of each place across the edge.
+    """
+
+    places: tuple = attrs.field(repr=False)
+    normals: tuple = attrs.field(repr=False)
+    sigma_px: float
+
+
+@attrs.frozen
 class Rectangle:
     """A flat thing of known size: its four corners in order around it, the first side being the width.
 
@@ -38,6 +53,7 @@ class Rectangle:
         width_mm, height_mm: its size.
         sigma_px: standard deviation of each corner along each axis.
         u95_mm: 95 % uncertainty of width and height.
+        edges: an :class:`Edge` a side, beginning with the one from the first corner to the second; none where only corners are known.
         key: what stands for it in the job, "" outside one.
     """
 
@@ -48,6 +64,7 @@ class Rectangle:
     sigma_px: float = 0.1
     u95_mm: float = 0.05
     key: str = ""
+    edges: tuple = ()
 
     def sides(self):
         """Its width and height as known lengths, for showing what the calibrated picture reads."""
@@ -188,15 +205,17 @@ def _check(lengths, rectangles, straights):
             raise CalibrationError("A straight edge needs at least three places along it.")
 
 
-def choose_model(size, *, lengths=(), rectangles=(), straights=(), **placing):
-    """The smallest model whose residuals are within noise (chi-square test at 1 %), and why.
+def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, usual=Usual(), **placing):
+    """A camera where the edges of a rectangle are known; else the smallest model whose residuals are within noise (chi-square test at 1 %), and why.
 
     Where one known length alone stands against a smaller model that two more than it needs agree on, that length
     is doubted and the smaller model kept, unless a model with just one number more fits all.
 
-    Args and errors as :func:`fit_plane`.
+    Args and errors as :func:`fit_plane`; focal and usual as :func:`camera.fit_camera`.
     """
     lengths, rectangles = tuple(lengths), tuple(rectangles)
+    if any(rectangle.edges for rectangle in rectangles):
+        return fit_camera(size, rectangles=rectangles, lengths=lengths, straights=straights, focal=focal, usual=usual, **placing)
     known = len(lengths) + 5 * len(rectangles)
     last, tried, doubted = None, [], None
     for model, count in MODELS.items():
@@ -292,11 +311,6 @@ def is_guessed(dpi):
     return all(any(abs(value - guess) < 0.5 for guess in GUESSED_DPI) for value in dpi)
 
 
-def widening(reduced, spare):
-    """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains them."""
-    return max(1.0, reduced) if spare > 0 and chi2.sf(reduced * spare, spare) < SURPRISING else 1.0
-
-
 @attrs.frozen
 class Suggestion:
     """The measurement that would improve a calibration most.
@@ -366,6 +380,14 @@ def measure_next(fit, size, candidates, targets, *, lengths=(), rectangles=(), g
 
 def _as_perspective(fit, problem):
     """The five numbers of a perspective, in a problem's units, of a fit of any model without its bending."""
+    if fit.model == CAMERA:
+        corners = np.array([(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)])
+        plane = plane_of(CAMERA, np.array(fit.parameters), corners) - plane_of(CAMERA, np.array(fit.parameters), np.zeros((1, 2)))
+        homography = cv2.getPerspectiveTransform(corners.astype(np.float32), plane.astype(np.float32))
+        scales, tilt = homography[:2, :2] - np.outer(homography[:2, 2], homography[2, :2]), homography[2, :2]
+        _, stretch, ways = np.linalg.svd(scales)
+        symmetric = ways.T @ np.diag(stretch) @ ways
+        return np.array([symmetric[0, 0], symmetric[0, 1], symmetric[1, 1], *tilt])
     parameters = np.array(fit.parameters[:MODELS[fit.model]]) * (1.0 if fit.model == "perspective" else problem.unit / fit.unit_px)
     if fit.model == "perspective":
         return parameters

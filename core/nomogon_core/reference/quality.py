@@ -123,7 +123,7 @@ def _evenness(tones):
 
 
 def _tilt(fit, size):
-    if fit is None or fit.model not in ("perspective", "affine"):
+    if fit is None or fit.model not in ("camera", "perspective", "affine"):
         return Measure("Tilt, change of scale", "not known", None, "unknown", "Lay a bank card or a sheet beside the part: its corners show the tilt and take it out.")
     change = fit.scale_change(size)
     return _measure("Tilt, change of scale", f"{100 * change:.1f} %", -change, -0.25, -0.08, "It is taken out, but heights above the plane are not: hold the camera straighter above the part.")

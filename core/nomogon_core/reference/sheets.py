@@ -1,7 +1,4 @@
-"""Cards and sheets of known size: their corners from the four edges, never from corner pixels.
-
-Bank cards have round corners, and a lens rounds every corner off; so lines are fitted to the edges and crossed.
-"""
+"""Cards and sheets of known size by their four edges, never by corner pixels: cards have round corners, and a lens rounds every corner off."""
 
 import math
 
@@ -10,11 +7,11 @@ import cv2
 import numpy as np
 
 from nomogon_core.errors import CalibrationError, TraceError
-from nomogon_core.geometry import Arc, Line, end_directions, ends, length
+from nomogon_core.reference.bowed import follow_edge_between
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.models import Rectangle
+from nomogon_core.reference.quadrangles import find_quadrangles
 from nomogon_core.trace.contours import all_tones, find_contours
-from nomogon_core.trace.fit import fit_outline
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
@@ -24,9 +21,7 @@ CORNER_SIGMA_PX = 0.018
 SEARCH_PX = 12.0
 BOW_PX = 40.0
 SAMPLES = 48
-LEAST_AREA_SHARE = 0.003
-STRAIGHT_SHARE = 0.75
-ASPECT_SLACK = 0.3
+MOST_TRIED = 4
 
 
 def _crossing(first, second):
@@ -38,45 +33,29 @@ def _crossing(first, second):
     return p + np.linalg.solve(matrix, q - p)[0] * u
 
 
-def _robust_line(points):
-    """(point, direction) of a line through points, outliers left out."""
-    kept = np.ones(len(points), bool)
-    for _ in range(5):
-        center = points[kept].mean(axis=0)
-        way, normal = np.linalg.svd(points[kept] - center, full_matrices=False)[2]
-        away = (points - center) @ normal
-        spread = 1.4826 * np.median(np.abs(away[kept])) + 1e-3
-        kept = np.abs(away) < 3.5 * spread
-    return center, way
+def _line_near(edge, corner):
+    """(point, direction) of an edge next to a corner: there a bowed one is as good as straight."""
+    places = np.array(edge.places)
+    near = places[np.argsort(np.hypot(*(places - corner).T))[:max(6, len(places) // 5)]]
+    center = near.mean(axis=0)
+    return center, np.linalg.svd(near - center, full_matrices=False)[2][0]
 
 
-def refine_corners(light, corners):
-    """Corners of a rectangle from lines fitted to its four edges.
+def followed(light, corners):
+    """(corners (4, 2), edges) of a thing with four straight sides, from rough corners in pixels in order around it.
 
     Args:
         light: linear luminance (h, w).
-        corners: (4, 2) rough corners in pixels, in order around it.
 
     Raises:
         CalibrationError: an edge cannot be seen between two of the corners.
     """
     corners = np.asarray(corners, float)
-    lines = []
-    for index in range(4):
-        start, end = corners[index], corners[(index + 1) % 4]
-        way = (end - start) / max(math.dist(start, end), 1e-9)
-        picks = []
-        for share in np.linspace(0.1, 0.9, SAMPLES):
-            pick = pick_edge(light, *(start + share * (end - start)), search_px=SEARCH_PX)
-            if pick.on_edge and abs(float(np.dot(pick.normal, way))) < 0.3:
-                picks.append((pick.x, pick.y))
-        if len(picks) < SAMPLES // 3:
-            raise CalibrationError(f"No clear edge was found between corner {index + 1} and corner {(index + 1) % 4 + 1}; give corners on the thing's own edges.")
-        lines.append(_robust_line(np.array(picks)))
-    crossed = [_crossing(lines[index - 1], lines[index]) for index in range(4)]
+    edges = tuple(follow_edge_between(light, corners[index], corners[(index + 1) % 4]) for index in range(4))
+    crossed = [_crossing(_line_near(edges[index - 1], corners[index]), _line_near(edges[index], corners[index])) for index in range(4)]
     if any(corner is None for corner in crossed):
         raise CalibrationError("Two neighbouring edges are nearly parallel, so they have no corner; give the corners in order around the thing.")
-    return np.array(crossed)
+    return np.array(crossed), edges
 
 
 def follow_straight(light, start, end):
@@ -125,28 +104,6 @@ def arranged(corners, width_mm, height_mm):
     return corners
 
 
-def _four_sides(contour):
-    """Corners (4, 2) and how much of the contour is straight, or None."""
-    fitted = fit_outline(contour.points, pixel=1.0, tolerance=1.0, blur_px=contour.blur_px)
-    straight = [curve for curve in fitted.curves if isinstance(curve, Line) or (isinstance(curve, Arc) and curve.radius > 4 * length(curve))]
-    perimeter = sum(map(length, fitted.curves))
-    groups = []
-    for curve in straight:
-        way = end_directions(curve).mean(axis=0)
-        if groups and float(np.dot(end_directions(groups[-1][-1]).mean(axis=0), way)) > 0.99:
-            groups[-1].append(curve)
-        else:
-            groups.append([curve])
-    longest = sorted(range(len(groups)), key=lambda index: -sum(map(length, groups[index])))[:4]
-    if len(longest) < 4:
-        return None
-    chosen = [groups[index] for index in sorted(longest)]
-    share = sum(length(curve) for group in chosen for curve in group) / perimeter
-    lines = [(np.mean([end for curve in group for end in ends(curve)], axis=0), np.subtract(ends(group[-1])[1], ends(group[0])[0])) for group in chosen]
-    crossed = [_crossing((p, u / np.hypot(*u)), (q, v / np.hypot(*v))) for (p, u), (q, v) in zip([lines[-1], *lines[:-1]], lines)]
-    return None if any(corner is None for corner in crossed) else (np.array(crossed), share)
-
-
 def find_rectangle(light, kind, near=None):
     """A card or sheet in a picture.
 
@@ -156,45 +113,32 @@ def find_rectangle(light, kind, near=None):
         near: a place on it, in pixels, if known.
 
     Returns:
-        :class:`Rectangle` with its nominal size.
+        :class:`Rectangle` with its nominal size and its edges.
 
     Raises:
         CalibrationError: nothing of this shape stands out from the ground.
     """
     width, height = SIZES_MM[kind]
-    best = None
-    try:
-        every = all_tones(light)
-    except TraceError as problem:
-        raise CalibrationError(f"No {kind} was found: {problem}") from None
-    for tones in every:
+    problem, word = None, "card" if kind == "card" else f"{kind} sheet"
+    for found in find_quadrangles(light, width / height, near)[:MOST_TRIED]:
         try:
-            contours = find_contours(light, least_area_px=LEAST_AREA_SHARE * light.size, tones=tones)
-        except TraceError:
-            continue
-        for contour in contours:
-            if contour.hole or contour.touches_border or (near is not None and cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, near)), False) < 0):
-                continue
-            found = _four_sides(contour)
-            if found is None or found[1] < STRAIGHT_SHARE:
-                continue
-            corners = arranged(found[0], width, height)
-            sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
-            off = abs(math.log((sides[0] + sides[2]) / (sides[1] + sides[3]) / (width / height)))
-            if off < ASPECT_SLACK and (best is None or off - found[1] < best[0]):
-                best = (off - found[1], corners)
-    if best is None:
-        raise CalibrationError(f"No {kind} was found in the picture. It must lie flat, wholly in the picture and stand out from the ground; or give its four corners.")
-    return Rectangle(kind.capitalize() if kind == "card" else kind, refine_corners(light, best[1]).tolist(), width, height, CORNER_SIGMA_PX, SIZE_U95_MM[kind])
+            return rectangle_from_corners(light, kind.capitalize() if kind == "card" else kind, found.corners, (width, height), SIZE_U95_MM[kind])
+        except CalibrationError as refusal:
+            problem = problem or refusal
+    if problem is not None:
+        raise problem
+    place = " around that click" if near is not None else " in the picture"
+    raise CalibrationError(f"No {word} was found{place}. All four edges must be in the picture and stand out from the ground for the most part; or give its four corners.")
 
 
 def rectangle_from_corners(light, name, corners, size_mm, u95_mm):
     """A rectangle of known size from rough corners.
 
     Raises:
-        CalibrationError: see :func:`refine_corners`.
+        CalibrationError: see :func:`followed`.
     """
-    return Rectangle(name, refine_corners(light, arranged(corners, *size_mm)).tolist(), *size_mm, CORNER_SIGMA_PX, u95_mm)
+    corners, edges = followed(light, arranged(corners, *size_mm))
+    return Rectangle(name, corners.tolist(), *size_mm, CORNER_SIGMA_PX, u95_mm, edges=edges)
 
 
 @attrs.frozen

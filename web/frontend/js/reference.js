@@ -84,9 +84,9 @@ const asPlaces = () => picks.map((pick) => [pick.x, pick.y]);
 const sigma = () => Math.max(...picks.map((pick) => pick.sigma));
 const caliper = (what, places) => state.picture.stand_in && (() => send("reference/caliper", { what, places }));
 
-async function find(kind, places) {
+async function find(kind, places, more = {}) {
   say("Looking for it …");
-  found = await send("reference/find", { kind, places });
+  found = await send("reference/find", { kind, places, ...more });
   say("");
   draw();
   return found;
@@ -109,26 +109,41 @@ async function askDiameter(place, then) {
 const roundPlaces = ({ center: [x, y], half_axes: [a, b], angle }) =>
   [[angle, a], [angle + Math.PI / 2, b]].flatMap(([turn, half]) => [-half, half].map((way) => [x + way * Math.cos(turn), y + way * Math.sin(turn)]));
 
+async function addCard(places) {
+  const card = await find("card", places);
+  await command("reference.add_rectangle", { corners: card.corners, edges: card.edges, thing: "card", sigma_px: card.sigma });
+  tray.release();
+}
+
+async function addSheet(places) {
+  const sheet = await find("sheet", places);
+  asking.open({ label: "Measured size, if you have it", at: pose.toWorld(middleOf(sheet.corners)), sheet: sheet.likely, optional: true,
+    send: (values) => command("reference.add_rectangle", { corners: sheet.corners, edges: sheet.edges, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
+  tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
+}
+
+/** The whole picture is searched first; only where nothing is found there is a click asked for. */
+async function searchFirst(add) {
+  try {
+    await add([]);
+  } catch (problem) {
+    found = null;
+    draw();
+    say(`${problem.message} Click in the middle of it to look there again.`, true);
+  }
+}
+
 /** Each tool: how many picks it takes, whether they go to edges, what is said between them, and what then happens. */
 const FLOWS = {
   known: { count: 2, words: ["Click the other end of the length. The arrow keys nudge the last pick."],
     then: () => askLength(asPlaces(), (values) => command("reference.add_known", { start: asPlaces()[0], end: asPlaces()[1], text: values.reading, sigma_px: sigma(), unit, stand_in: values.stand_in })) },
   diameter: { count: 1, raw: true, then: ([place]) => askDiameter(place, (round, values) => command("reference.add_diameter", { ...round, text: values.reading, unit, stand_in: values.stand_in })) },
-  card: { count: 1, raw: true, then: async ([place]) => {
-    const card = await find("card", [place]);
-    await command("reference.add_rectangle", { corners: card.corners, thing: "card", sigma_px: card.sigma });
-    tray.release();
-  } },
-  sheet: { count: 1, raw: true, then: async ([place]) => {
-    const sheet = await find("sheet", [place]);
-    asking.open({ label: "Measured size, if you have it", at: pose.toWorld(place), sheet: sheet.likely, optional: true,
-      send: (values) => command("reference.add_rectangle", { corners: sheet.corners, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
-    tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
-  } },
+  card: { count: 1, raw: true, then: (places) => addCard(places) },
+  sheet: { count: 1, raw: true, then: (places) => addSheet(places) },
   rectangle: { count: 4, raw: true, words: ["Click the second corner.", "Click the third corner.", "Click the last corner."], then: async (places) => {
     const four = await find("rectangle", places);
     asking.open({ label: "Width × height", at: pose.toWorld(middleOf(places)),
-      send: (values) => command("reference.add_rectangle", { corners: four.corners, text: values.reading, sigma_px: four.sigma, unit }) });
+      send: (values) => command("reference.add_rectangle", { corners: four.corners, edges: four.edges, text: values.reading, sigma_px: four.sigma, unit }) });
     tell("Type its longer side × its shorter one, for example 120 x 80 mm.");
   } },
   straight: { count: 2, raw: true, words: ["Click the other end of the same edge."], then: async (places) => {
@@ -185,7 +200,7 @@ async function takeResolution() {
 
 const format = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(3));
 const AT_ONCE = { fit, closer: () => board.zoomBy(1.6), farther: () => board.zoomBy(1 / 1.6) };
-const STARTS = { axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
+const STARTS = { card: () => searchFirst(addCard), sheet: () => searchFirst(addSheet), axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
 
 /** Run something that may be refused; a refusal is said and the tool kept. */
 async function trying(work) {
@@ -258,7 +273,13 @@ board.svg.addEventListener("click", (event) => {
 });
 
 const placeOf = (item, which) => (item.kind === "rectangle" ? item.corners[Number(which)] : item[which]);
-const moveEnd = (item, which, place, sigmaPx) => command("reference.move_known", { name: item.id, which, place, sigma_px: sigmaPx });
+async function moveEnd(item, which, place, sigmaPx) {
+  if (item.kind !== "rectangle") return command("reference.move_known", { name: item.id, which, place, sigma_px: sigmaPx });
+  const corners = item.corners.map((corner, index) => (index === Number(which) ? place : corner));
+  const four = await find("rectangle", corners, { keep: true });
+  found = null;
+  return command("reference.set_corners", { name: item.id, corners: four.corners, edges: four.edges });
+}
 
 function followEnd() {
   let dragged = null;
