@@ -84,7 +84,7 @@ def random_lens(random, reach_mm, middle):
 
 
 def _dense(outline):
-    points = outline_points(outline, 0.002)
+    points = outline_points(outline, 0.0001)
     closed = np.vstack([points, points[:1]])
     along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     keep = np.concatenate([[True], np.diff(along) > 1e-12])

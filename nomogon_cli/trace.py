@@ -16,6 +16,7 @@ from nomogon_core.trace.finding import SAME_COLOUR, colour_at
 from nomogon_core.trace.halves import SIDES
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, MODES, PARTS, TraceSettings, outline_record, trace
 from nomogon_core.trace.symmetry import find_axis
+from nomogon_core.trace.things import thing_of
 
 FORMATS = (".dxf", ".svg", ".json")
 
@@ -96,7 +97,7 @@ def run(arguments):
     settings = TraceSettings(options.threshold, tolerance, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
                              colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap))
     begin = time.perf_counter()
-    outlines = trace(light, calibration, settings, things=[item.corners for item in rectangles], colour=colour)
+    outlines = trace(light, calibration, settings, things=[thing_of(item) for item in rectangles], colour=colour)
     report = {"scale": scale_record(calibration, lengths), "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],
               "seconds": round(time.perf_counter() - begin, 3)}
     if options.symmetry == "auto":

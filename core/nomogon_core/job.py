@@ -19,6 +19,7 @@ from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_pla
 from nomogon_core.reference.sheets import Round
 from nomogon_core.sketch import model
 from nomogon_core.solid import operations as ops
+from nomogon_core.trace.things import thing_of
 
 EMPTY = {
     "reference": {"pictures": {}, "active": "", "known": {}, "traces": {}, "next_number": 1},
@@ -101,8 +102,9 @@ def known_of(documents, picture):
 
 
 def things_of(documents):
-    """Corners in pixels of the cards and sheets in the picture worked on: they are no part to trace."""
-    return [item["corners"] for item in known_of(documents, picture_of(documents)[0]).values() if item.get("thing")]
+    """The cards and sheets in the picture worked on, as :class:`nomogon_core.trace.things.Thing`: they are no part to trace."""
+    known = known_of(documents, picture_of(documents)[0])
+    return [thing_of(rectangle) for rectangle in observations(known).rectangles if known[rectangle.key].get("thing")]
 
 
 def calibration_of(documents, name=None):

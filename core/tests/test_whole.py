@@ -101,7 +101,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(main(["trace", str(picture), "--card", "auto", "--out", self.out("t.json")]), 0)
         report = json.loads(Path(self.out("t.json")).read_text())
         self.assertEqual(report["scale"]["model"], "camera")
-        self.assertEqual(len(report["scale"]["covariance"]), 5)
+        self.assertEqual(len(report["scale"]["covariance"]), 11)
         outer, *inner = report["outlines"]
         self.assertAlmostEqual(outer["area_mm2"], closed_area(parts.latch_plate()[0]), delta=6)
         for outline in inner[1:]:

@@ -63,18 +63,35 @@ def new_dimension(sketch, kind, of, **fields):
 
 
 def traced_u95(sketch, item, scale_share):
-    """95 % uncertainty of a dimension on traced curves; None when something drawn by hand, or an angle, is in it.
+    """95 % uncertainty of a dimension on traced curves, in millimetres or radians; None when something drawn by hand is in it.
 
     Args:
         scale_share: 95 % uncertainty of the picture's scale as a share of it.
     """
-    curves = [sketch.curves[name] for name in item.of if name in sketch.curves]
+    names = [name for name in item.of if name in sketch.curves]
     for point in (name for name in item.of if name in sketch.points):
-        curves += [curve for curve in sketch.curves.values() if point in curve.points][:1]
-    if item.kind == "angle" or not curves or any(curve.u95 is None for curve in curves):
+        names += [name for name, curve in sketch.curves.items() if point in curve.points][:1]
+    curves = [sketch.curves[name] for name in names]
+    if not curves or any(curve.u95 is None for curve in curves):
         return None
-    own = math.hypot(*(curve.u95 for curve in curves)) * (2 if item.kind == "diameter" else 1)
-    return math.hypot(own, scale_share * item.value)
+    if item.kind == "angle":
+        lengths = [math.dist(*(sketch.points[point] for point in curve.points[:2])) for curve in curves]
+        return angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, scale_share) if len(curves) == 2 else None
+    if item.kind in ("radius", "diameter"):
+        return curves[0].u95 * (2 if item.kind == "diameter" else 1)
+    return math.hypot(*(curve.u95 for curve in curves), scale_share * item.value)
+
+
+def angle_u95(first_length, first_u95, second_length, second_u95, picture_u95):
+    """95 % uncertainty in radians of the angle between two fitted lines.
+
+    A line through evenly spread points is as unsure in direction as √12 times its middle across, over its length (Chernov 2010); a line's own
+    uncertainty of place is taken as twice that of its middle.
+
+    Args:
+        picture_u95: of an angle in the picture, from its calibration.
+    """
+    return math.hypot(*(math.sqrt(3) * u95 / max(length, 1e-9) for length, u95 in ((first_length, first_u95), (second_length, second_u95))), picture_u95)
 
 
 def refreshed(sketch):

@@ -19,6 +19,8 @@ OTHER_SHARE = 0.002
 MOST_LOOPS = 400
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
+# A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
+LEVEL_REACH_PX, FAR_SHIFT_PX = 3.5, 0.8
 EVEN_SHARE, LEAST_COUNTED = 0.12, 0.1
 LEAST_LOOP_PX = 24.0
 LONG_ENOUGH_PX = 300
@@ -202,7 +204,7 @@ def _at_local_level(even, points, threshold, tones):
     part, ground = (uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)).T
     clear = (shares.min(axis=1) > LEAST_COUNTED) & (np.abs(ground - part) > 0.35 * contrast)
     level = np.where(clear, ground + threshold * (part - ground), tones.level(threshold))
-    return shift_to_level(even, points, normals, level, 2.0)
+    return shift_to_level(even, points, normals, level, LEVEL_REACH_PX)
 
 
 def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
@@ -237,7 +239,9 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
         if len(loop) < LEAST_LOOP_PX:
             continue
         if not borders[index]:
-            loop = _at_local_level(even, loop, threshold, tones)
+            loop, first = _at_local_level(even, loop, threshold, tones), loop
+            if np.median(np.hypot(*(loop - first).T)) > FAR_SHIFT_PX:
+                loop = _at_local_level(even, loop, threshold, tones)
         contours.append(Contour(loop, abs(float(areas[index])), bool(areas[index] < 0), None, bool(borders[index])))
     if not contours:
         raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")

@@ -7,22 +7,22 @@ import cv2
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length
-from nomogon_core.reference.calibration import COVERAGE_FACTOR
+from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length, sample
 from nomogon_core.reference.cleanup import clean, without_gaps
 from nomogon_core.trace.centre_lines import centre_lines
-from nomogon_core.trace.contours import all_tones, find_contours, tones_of
+from nomogon_core.trace.contours import find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
 from nomogon_core.trace.symmetry import MirrorAxis
+from nomogon_core.trace.things import is_thing, light_on_sheet, light_without_cards
 
 SMALLEST_TOLERANCE_MM = 0.001
 DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
 LARGEST_GAP_MM = 50.0
-SAME_THING = 0.9
+SCALE_PLACES = 50
 PARTS = ("auto", "dark", "bright")
 LEVELLING = {"kind": "even", "reach_percent": 12}
 MODES = ("tone", "colour", "edge", "centre")
@@ -62,7 +62,7 @@ class TraceSettings:
 
 @attrs.frozen
 class TracedOutline:
-    """One fitted outline in millimetres, y up, with 95 % uncertainties that include the scale's.
+    """One fitted outline in millimetres, y up, with 95 % uncertainties; those of radii include the scale's.
 
     Attributes:
         curves: in order, counter-clockwise for outer outlines and holes alike.
@@ -112,36 +112,6 @@ def check_settings(settings):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
 
-def tones_beside(light, things):
-    """Tones of the part where cards or sheets of known size lie in the picture.
-
-    Beside a card the part is the other side of the ground, if anything is there; on a sheet it is what the sheet
-    is the ground of.
-
-    Args:
-        light: linear luminance (h, w).
-        things: corners (4, 2) of each in pixels.
-    """
-    tones = all_tones(light)
-    height, width = tones[0].evening.shape
-    small = cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA) * tones[0].evening
-    inside = np.zeros((height, width), np.uint8)
-    cv2.fillConvexPoly(inside, np.round(np.array(things[0]) * (width / light.shape[1])).astype(np.int32), 1)
-    even = float(np.median(small[inside > 0])) if inside.any() else tones[0].part
-    return next((item for item in tones if item.part_is_dark != (even < item.ground)), tones[0])
-
-
-def _is_thing(contour, things):
-    """Whether a contour is the outline of a card or sheet itself."""
-    for corners in things:
-        around = np.asarray(corners, np.float32)
-        area = cv2.contourArea(around)
-        inner, _ = cv2.intersectConvexConvex(around, cv2.convexHull(contour.points.astype(np.float32)))
-        if inner > SAME_THING * max(area, contour.area_px):
-            return True
-    return False
-
-
 def outlines_of(light, settings, mm_per_px, things=(), colour=None):
     """Contours that the settings leave: specks, known cards and sheets and, unless wanted, those along the border are out.
 
@@ -149,7 +119,7 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
         light: linear luminance (h, w).
         settings: :class:`TraceSettings`.
         mm_per_px: scale of this picture.
-        things: corners (4, 2) in pixels of cards and sheets whose outlines are not wanted.
+        things: :class:`Thing` values, cards and sheets whose outlines are not wanted.
         colour: linear (h, w, 3), for the mode "colour".
 
     Raises:
@@ -165,7 +135,7 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
     else:
         level, tones = _tones_for(light, settings, things)
         contours = find_contours(level, threshold=settings.threshold, least_area_px=least, tones=tones)
-    kept = [contour for contour in contours if (settings.border or not contour.touches_border) and not _is_thing(contour, things)]
+    kept = [contour for contour in contours if (settings.border or not contour.touches_border) and not is_thing(contour, things)]
     if not kept:
         raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")
     return kept
@@ -178,7 +148,9 @@ def _closed(light, settings, mm_per_px):
 
 def _tones_for(light, settings, things):
     """(light, tones) to look for contours by tone in."""
-    tones = tones_beside(light, things) if things and settings.part == "auto" else tones_of(light, settings.part)
+    on_sheet = light_on_sheet(light, things)
+    light = light_without_cards(light, things) if on_sheet is None else on_sheet
+    tones = tones_of(light, settings.part)
     if not settings.flatten:
         return light, tones
     level = clean(light, [LEVELLING])
@@ -193,7 +165,7 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
         calibration: of the picture.
         settings: :class:`TraceSettings`.
         progress: called now and then with the share 0..1 that is done.
-        things: corners of cards and sheets, as in :func:`outlines_of`.
+        things: cards and sheets, as in :func:`outlines_of`.
         colour: linear (h, w, 3), for the mode "colour".
 
     Raises:
@@ -292,7 +264,7 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
         light: reduced picture.
         mm_per_px: of the reduced picture.
         factor: pixels of the full picture a pixel of the reduced one.
-        things: corners of cards and sheets, in full pixels.
+        things: cards and sheets, in full pixels.
 
     Returns:
         plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, and why it is needless, if so.
@@ -300,7 +272,7 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
     Raises:
         TraceError: as :func:`outlines_of`.
     """
-    scaled = [np.array(corners) / factor for corners in things]
+    scaled = [thing.scaled(factor) for thing in things]
     settings = attrs.evolve(settings, border=True)
     if settings.mode == "centre":
         level, tones = _tones_for(_closed(light, settings, mm_per_px), settings, scaled)
@@ -335,11 +307,24 @@ def _fitted(contour, calibration, settings, noise, tell):
 
 
 def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
-    """A fitted outline with the scale's uncertainty in its curves'."""
-    relative = calibration.u_mm_per_px / calibration.mm_per_px
-    u95 = tuple(math.hypot(error, COVERAGE_FACTOR * relative * _size(curve)) for curve, error in zip(fitted.curves, fitted.u95))
+    """A fitted outline with the scale's uncertainty in its radii's."""
+    u95 = tuple(math.hypot(error, scale_u95(calibration, curve) * _size(curve)) if isinstance(curve, (Arc, Circle, Ellipse)) else error
+                for curve, error in zip(fitted.curves, fitted.u95))
     area = abs(closed_area(fitted.curves)) if closed else 0.0
     return TracedOutline(fitted.curves, u95, hole, area, fitted.max_deviation, fitted.rms_deviation, closed, stroke_mm, fitted.comb)
+
+
+def scale_u95(calibration, curve):
+    """95 % uncertainty of the scale where a curve lies, as a share of it; seen from afar its two directions have their own."""
+    points = sample(curve, max(_size(curve) / SCALE_PLACES, 1e-6))
+    low, high = points.min(axis=0), points.max(axis=0)
+    if isinstance(curve, Line):
+        pairs = [(curve.start, curve.end)]
+    else:
+        middle, reach = (low + high) / 2, max(float(np.ptp(points, axis=0).max()) / 2, 1e-3)
+        pairs = [(middle - (reach, 0), middle + (reach, 0)), (middle - (0, reach), middle + (0, reach))]
+    told = [calibration.distance(*calibration.to_px(np.array(pair)), 0.0) for pair in pairs]
+    return float(np.mean([u95 / max(read, 1e-9) for read, u95 in told]))
 
 
 def _size(curve):
