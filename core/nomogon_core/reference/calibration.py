@@ -88,7 +88,8 @@ def unbent(u, k1, k2):
     r = far.copy()
     for _ in range(UNBEND_ROUNDS):
         r2 = r * r
-        r = r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1)
+        # A bending that folds the picture has no inverse far out; such trial values are kept finite.
+        r = np.clip(r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1), 0.0, 2 * far)
     return u * np.divide(r, far, out=np.ones_like(far), where=far > 0)[:, None]
 
 

@@ -22,7 +22,8 @@ POSE = 6
 USUAL_FOCAL = 1.2
 EDGE_OFFSET_PX = 0.012
 BESIDE_PX = 0.5
-MOST_EVALUATIONS = 60
+MOST_EVALUATIONS, STILL = 1500, 1e-6
+FISH_EYE_K1, FISH_EYE_K2, LEAST_GAIN = 0.2, 0.1, 2.0
 RECTANGLE_PLACE = 3
 STRAIGHT_SIGMA_PX = 0.06
 DOUBT_FACTOR, SUSPECT_SHARE = 1.5, 0.3
@@ -178,15 +179,16 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
     rectangles = tuple(rectangle for rectangle in rectangles if rectangle.edges)
     if not rectangles:
         raise CalibrationError("The camera model needs the edges of a card, a sheet or a rectangle of known size; find one in the picture.")
-    problem, best = _Problem(size, rectangles, tuple(lengths), tuple(np.asarray(line, float) for line in straights), focal, usual), None
-    starts = sorted(problem.starts(), key=lambda start: float(np.sum(problem.residuals(start) ** 2)))
-    for start in starts:
-        found = least_squares(problem.residuals, start, x_scale="jac", method="trf", max_nfev=MOST_EVALUATIONS)
-        if best is None or found.cost < 0.9 * best.cost:
-            best = found
-        rows, unknowns = problem.observed()
-        if 2 * best.cost < 3 * rows:
-            break
+    told, straights = tuple(lengths), tuple(np.asarray(line, float) for line in straights)
+    problem = _Problem(size, rectangles, told, straights, focal, usual)
+    best = _best(problem, problem.starts())
+    if abs(best.x[3]) > 2 * usual.k1 or abs(best.x[4]) > 2 * usual.k2:
+        # A lens as bent as this is none of the usual ones, so what is usual tells nothing of how it bends further out.
+        wide = _Problem(size, rectangles, told, straights, focal, attrs.evolve(usual, k1=FISH_EYE_K1, k2=FISH_EYE_K2, known_k1=None))
+        loose = _best(wide, [best.x])
+        if loose.cost < best.cost - LEAST_GAIN:
+            problem, best = wide, loose
+    rows, unknowns = problem.observed()
     if not np.isfinite(best.x).all():
         raise CalibrationError("The edges found do not belong to one rectangle in one picture; look for a wrong one.")
     spare = rows - unknowns
@@ -202,8 +204,20 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
     way = right[1] - right[0]
     fit = Calibration("camera", tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
                       reduced_chi2=reduced, spare=spare, pick_sigma_px=0.1, reach_px=(farthest.start, farthest.end), facing=math.atan2(way[1], way[0]))
-    fit = attrs.evolve(fit, why=_why(fit, usual, focal), residuals=tuple(residual_of(fit, item) for item in told))
+    fit = attrs.evolve(fit, why=_why(fit, problem.usual, focal), residuals=tuple(residual_of(fit, item) for item in told))
     return attrs.evolve(fit, doubt=_doubt(fit, size, rectangles=rectangles, lengths=tuple(lengths), straights=straights, focal=focal, usual=usual))
+
+
+def _best(problem, starts):
+    """The best of the fits from several starts; the second only where the first is poor."""
+    best, (rows, _) = None, problem.observed()
+    for start in sorted(starts, key=lambda one: float(np.sum(problem.residuals(one) ** 2))):
+        found = least_squares(problem.residuals, start, x_scale="jac", method="lm", xtol=STILL, max_nfev=MOST_EVALUATIONS)
+        if best is None or found.cost < 0.9 * best.cost:
+            best = found
+        if 2 * best.cost < 3 * rows:
+            break
+    return best
 
 
 def _doubt(fit, size, *, lengths, **rest):
