@@ -12,7 +12,7 @@ from nomogon_core.exchange import drawing
 from nomogon_core.quantity.units import parse_length
 from nomogon_core.geometry import outline_points
 from nomogon_core.reference.decode import colours, decode, inspect
-from nomogon_core.trace.finding import SAME_COLOUR, colour_at
+from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, colour_at
 from nomogon_core.trace.halves import SIDES
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, MODES, PARTS, TraceSettings, outline_record, trace
 from nomogon_core.trace.symmetry import find_axis
@@ -37,6 +37,7 @@ def _parser():
     parser.add_argument("--colour", action="append", default=[], metavar="X,Y", help="a place in the picture that has the part's colour, for --mode colour; may be repeated")
     parser.add_argument("--reach", type=float, default=SAME_COLOUR, help="how far a colour reaches, as a distance in OKLab (0.06)")
     parser.add_argument("--flatten", action="store_true", help="level the ground's light everywhere first")
+    parser.add_argument("--sides", choices=SIDES_OF_LINES, default="auto", help="of drawn lines and rings: both sides, the outer one, or what is likely; --mode centre follows the middle")
     parser.add_argument("--halves", choices=SIDES, help="fit the half on this side of the mirror axis, or the mean of both, and mirror it")
     parser.add_argument("--symmetry", choices=("off", "auto"), default="off", help="report the mirror axis of the largest outline and its departure")
     return parser
@@ -95,7 +96,7 @@ def run(arguments):
     colour = colours(data, name) if options.mode == "colour" else None
     picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
     settings = TraceSettings(options.threshold, tolerance, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
-                             colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap))
+                             colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap), sides=options.sides)
     begin = time.perf_counter()
     outlines = trace(light, calibration, settings, things=[thing_of(item) for item in rectangles], colour=colour)
     report = {"scale": scale_record(calibration, lengths), "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],

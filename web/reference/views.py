@@ -281,7 +281,7 @@ def settings_of(sent, documents):
         picked = tuple(tuple(float(value) for value in colour_at(colour, *place)) for place in _sent_places({"places": sent["picked"]}, 1))
     settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
                              part=str(sent.get("part", "auto")), mode=mode, flatten=bool(sent.get("flatten")), colours=picked,
-                             reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0))
+                             reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0), sides=str(sent.get("sides", "auto")))
     check_settings(settings)
     return settings
 

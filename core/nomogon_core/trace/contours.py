@@ -16,7 +16,7 @@ LEAST_CONTRAST = 0.015
 LEAST_SEPARATION = 3.6
 OTHER_CONTRAST = 0.04
 OTHER_SHARE = 0.002
-MOST_LOOPS = 400
+MOST_LOOPS = 5000
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
 # A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
@@ -246,8 +246,7 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
     if not contours:
         raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")
     contrast = abs(tones.ground - tones.part)
-    return tuple(attrs.evolve(contour, parent=_parent(contours, place), blur_px=blur)
-                 for place, (contour, blur) in enumerate(zip(contours, _blurs(even, contours, contrast))))
+    return tuple(attrs.evolve(contour, parent=parent, blur_px=blur) for contour, parent, blur in zip(contours, _parents(contours), _blurs(even, contours, contrast)))
 
 
 def _blurs(even, contours, contrast):
@@ -260,12 +259,22 @@ def _blurs(even, contours, contrast):
     return [blur if blur is not None and len(contour.points) >= LONG_ENOUGH_PX else usual for blur, contour in zip(own, contours)]
 
 
-def _parent(contours, place):
-    """The smallest larger contour of the other kind around this one."""
-    inner = contours[place]
-    x, y = inner.points[0]
-    for candidate in range(place - 1, -1, -1):
-        outer = contours[candidate]
-        if outer.hole != inner.hole and cv2.pointPolygonTest(outer.points.astype(np.float32), (float(x), float(y)), False) > 0:
-            return candidate
-    return None
+def _parents(contours):
+    """Of each contour, the largest first, the index of the smallest larger one of the other kind around it, or None."""
+    if not contours:
+        return []
+    boxes = np.array([[*contour.points.min(axis=0), *contour.points.max(axis=0)] for contour in contours])
+    holes, outlines = np.array([contour.hole for contour in contours]), [None] * len(contours)
+    parents = []
+    for place, inner in enumerate(contours):
+        x, y = map(float, inner.points[0])
+        around = (boxes[:place, :2] <= (x, y)).all(axis=1) & (boxes[:place, 2:] >= (x, y)).all(axis=1) & (holes[:place] != inner.hole)
+        parent = None
+        for candidate in np.nonzero(around)[0][::-1]:
+            if outlines[candidate] is None:
+                outlines[candidate] = contours[candidate].points.astype(np.float32)
+            if cv2.pointPolygonTest(outlines[candidate], (x, y), False) > 0:
+                parent = int(candidate)
+                break
+        parents.append(parent)
+    return parents

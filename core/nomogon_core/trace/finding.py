@@ -29,6 +29,8 @@ LEAST_GRADIENT = 0.004
 FRAME_SHARE, FRAME_INSIDE = 0.8, 0.85
 DOUBLE_SHARE = 0.06
 DOUBLE_SPREAD = 0.35
+LEAST_RING_AREA, THIN_PX, DRAWN_SPREAD, SAME_WIDTH, LEAST_ALIKE = 0.2, 8.0, 0.1, 0.15, 3
+SIDES_OF_LINES = ("auto", "both", "outer")
 
 # Linear sRGB to cone responses, and their cube roots to lightness and two opponents (OKLab, Ottosson 2020).
 _CONES = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]], np.float32)
@@ -175,13 +177,16 @@ def _at_middle(light, points):
     return np.where(known[:, None], shift_to_level(light, points, normals, levels / np.maximum(shares, 1e-9), EDGE_REACH_PX), points)
 
 
-def needless(contours, size):
+def needless(contours, size, sides="auto", thin_px=THIN_PX):
     """Which contours are no outline of a part, and why: index -> "frame" or "double".
 
-    A frame is a line drawn along the picture's border, with both its sides; the inner side of a drawn line doubles its outer side.
+    A frame is a line drawn along the picture's border, with both its sides. The inner side of a drawn line doubles its outer side; a ring or a
+    frame of a part has an inner side too, which is its hole. A line drawn by hand is thin and changes its width, or is one of several as thin
+    as one another; a designed ring keeps its width.
 
     Args:
         contours: as found, with parents; size: (width, height) of the picture.
+        sides: "auto" for what is likely, "both" to keep every inner side, "outer" to leave them all out; thin_px: widest line by hand.
     """
     told = {}
     for index, inner in enumerate(contours):
@@ -191,11 +196,30 @@ def needless(contours, size):
         wide, high = np.ptp(outer.points, axis=0)
         if min(wide / size[0], high / size[1]) > FRAME_SHARE and outer.area_px > 0.9 * wide * high:
             told |= {index: "frame", inner.parent: "frame"}
-    for index, contour in enumerate(contours):
-        if not contour.hole or contour.parent is None or index in told:
-            continue
-        outer = contours[contour.parent]
-        away, _ = cKDTree(outer.points).query(contour.points[::max(1, len(contour.points) // 300)])
-        if float(np.median(away)) < DOUBLE_SHARE * np.sqrt(outer.area_px) and float(np.ptp(np.quantile(away, [0.1, 0.9]))) < DOUBLE_SPREAD * float(np.median(away)):
+    if sides == "both":
+        return told
+    rings = _rings(contours, told)
+    widths = sorted(width for width, _ in rings.values())
+    for index, (width, spread) in rings.items():
+        alike = sum(abs(width - other) < SAME_WIDTH * width for other in widths)
+        if sides == "outer" or (width <= thin_px and (spread > DRAWN_SPREAD or alike >= LEAST_ALIKE)):
             told[index] = "double"
     return told
+
+
+def _rings(contours, but):
+    """Of each hole that runs along the outline around it: (width between them, how much that changes as a share of it), in pixels."""
+    trees, rings = {}, {}
+    for index, contour in enumerate(contours):
+        if not contour.hole or contour.parent is None or index in but:
+            continue
+        outer = contours[contour.parent]
+        if contour.area_px < LEAST_RING_AREA * outer.area_px:
+            continue
+        if contour.parent not in trees:
+            trees[contour.parent] = cKDTree(outer.points)
+        away, _ = trees[contour.parent].query(contour.points[::max(1, len(contour.points) // 300)])
+        width = float(np.median(away))
+        if width < DOUBLE_SHARE * np.sqrt(outer.area_px) and float(np.ptp(np.quantile(away, [0.1, 0.9]))) < DOUBLE_SPREAD * width:
+            rings[index] = (width, float(np.ptp(np.quantile(away, [0.1, 0.9]))) / max(width, 1e-9))
+    return rings

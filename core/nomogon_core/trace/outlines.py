@@ -8,10 +8,11 @@ import numpy as np
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length, sample
+from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.reference.cleanup import clean, without_gaps
 from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import find_contours, tones_of
-from nomogon_core.trace.finding import SAME_COLOUR, contours_by_colour, contours_by_edge, needless
+from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, THIN_PX, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
@@ -43,6 +44,7 @@ class TraceSettings:
         flatten: level the ground's light everywhere before looking at tones.
         colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
         gap_mm: gaps and cracks no wider than this are closed first, except in mode "colour".
+        sides: whether the inner sides of drawn lines are kept, one of :data:`finding.SIDES_OF_LINES`.
         halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of :data:`halves.SIDES`.
     """
 
@@ -58,6 +60,7 @@ class TraceSettings:
     reach: float = SAME_COLOUR
     halves: str = ""
     gap_mm: float = 0.0
+    sides: str = "auto"
 
 
 @attrs.frozen
@@ -102,6 +105,8 @@ def check_settings(settings):
         raise TraceError(f"The part is {', '.join(PARTS)}; {settings.part!r} came.")
     if settings.mode not in MODES:
         raise TraceError(f"Outlines are found by {', '.join(MODES)}; {settings.mode!r} came.")
+    if settings.sides not in SIDES_OF_LINES:
+        raise TraceError(f"Of drawn lines {', '.join(SIDES_OF_LINES)} sides are kept; {settings.sides!r} came.")
     if not 0.005 <= settings.reach <= 0.5:
         raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
     if settings.halves and (settings.halves not in SIDES or settings.mode == "centre"):
@@ -173,7 +178,7 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     """
     if settings.mode == "centre":
         return _trace_strokes(light, calibration, settings, progress, things)
-    contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings.keep, light.shape[::-1])
+    contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings, light.shape[::-1])
     noise = _common_noise(contours)
     if settings.halves:
         return _trace_halves(contours, calibration, settings, noise, progress)
@@ -224,10 +229,11 @@ def _as_kept(stroke):
     return _Kept(stroke.points, float(len(stroke.points)) ** 2)
 
 
-def _chosen(contours, keep, size):
-    """The contours that ``keep`` means; by itself without frames and doubled lines."""
+def _chosen(contours, settings, size):
+    """The contours that the settings mean; by themselves without frames and doubled lines."""
+    keep = settings.keep
     if keep in ("all", "largest") or isinstance(keep, int):
-        left_out = needless(contours, size)
+        left_out = needless(contours, size, settings.sides)
         contours = [contour for index, contour in enumerate(contours) if index not in left_out] or contours
         if keep == "all":
             return contours
@@ -280,7 +286,7 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
         return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
                 | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "", "width_mm": stroke.width_px * mm_per_px} for stroke in strokes]
     contours = outlines_of(light, settings, mm_per_px, scaled, colour)
-    left_out = needless(contours, light.shape[::-1])
+    left_out = needless(contours, light.shape[::-1], settings.sides, THIN_PX / factor)
     preview = []
     for index, contour in enumerate(contours):
         preview.append(_drawn(contour.points, factor, True, contour.area_px * factor**2) | {"hole": contour.hole, "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2, "needless": left_out.get(index, "")})
@@ -316,6 +322,8 @@ def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
 
 def scale_u95(calibration, curve):
     """95 % uncertainty of the scale where a curve lies, as a share of it; seen from afar its two directions have their own."""
+    if calibration.is_linear:
+        return COVERAGE_FACTOR * calibration.u_mm_per_px / calibration.mm_per_px
     points = sample(curve, max(_size(curve) / SCALE_PLACES, 1e-6))
     low, high = points.min(axis=0), points.max(axis=0)
     if isinstance(curve, Line):
