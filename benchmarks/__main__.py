@@ -1,4 +1,4 @@
-"""``./nomogon bench NAME [--json FILE]``"""
+"""``./nomogon bench NAME [--json FILE] [--seed N]``"""
 
 import argparse
 import importlib
@@ -6,15 +6,17 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice", "calibration", "trace")
+NAMES = ("slice", "calibration", "trace", "unseen")
 
 
 def main(arguments):
     parser = argparse.ArgumentParser(prog="./nomogon bench")
     parser.add_argument("name", choices=NAMES)
     parser.add_argument("--json", metavar="FILE")
+    parser.add_argument("--seed", type=int, help="of the random pictures of the benchmark unseen; a fresh one by default")
     options = parser.parse_args(arguments)
-    rows = importlib.import_module(f"benchmarks.{options.name}").run()
+    bench = importlib.import_module(f"benchmarks.{options.name}")
+    rows = bench.run(options.seed) if options.name == "unseen" else bench.run()
     width = max(len(row["name"]) for row in rows)
     print(f"{'figure':<{width}}  {'measured':>10}  {'to reach':>10}  against")
     for row in rows:

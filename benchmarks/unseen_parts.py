@@ -115,7 +115,7 @@ def _match(curve, ours):
     return None
 
 
-def _joints(outlines):
+def joints_of(outlines):
     """(place, kink in degrees) of every joint."""
     for curves in outlines:
         if isinstance(curves[0], CLOSED):
@@ -126,10 +126,10 @@ def _joints(outlines):
 
 def _kinks(truth, found):
     """Joints with a kink where the truth has none."""
-    smooth = np.array([place for place, kink in _joints(truth) if kink < SMOOTH_DEGREES]).reshape(-1, 2)
-    sharp = np.array([place for place, kink in _joints(truth) if kink >= SMOOTH_DEGREES]).reshape(-1, 2)
+    smooth = np.array([place for place, kink in joints_of(truth) if kink < SMOOTH_DEGREES]).reshape(-1, 2)
+    sharp = np.array([place for place, kink in joints_of(truth) if kink >= SMOOTH_DEGREES]).reshape(-1, 2)
     count = 0
-    for place, kink in _joints(found):
+    for place, kink in joints_of(found):
         near_sharp = len(sharp) and np.hypot(*(sharp - place).T).min() < JOINT_NEAR_PX
         count += kink >= KINK_DEGREES and not near_sharp
     return count

@@ -5,16 +5,18 @@ import math
 import time
 from pathlib import Path
 
+import attrs
+
 from nomogon_cli.arguments import Parser, read_file
 from nomogon_cli.scale import add_options, calibrate, scale_record
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import drawing
 from nomogon_core.quantity.units import parse_length
 from nomogon_core.geometry import outline_points
-from nomogon_core.reference.decode import colours, decode, inspect
+from nomogon_core.reference.decode import colours, decode, inspect, looks_drawn
 from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, colour_at
 from nomogon_core.trace.halves import SIDES
-from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, MODES, PARTS, TraceSettings, outline_record, trace
+from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, DEFAULT_TOLERANCE_MM, MODES, PARTS, TraceSettings, outline_record, tolerance_for, trace
 from nomogon_core.trace.symmetry import find_axis
 from nomogon_core.trace.things import thing_of
 
@@ -25,7 +27,8 @@ def _parser():
     parser = Parser(prog="trace", description="Outlines of a calibrated picture as lines, arcs, circles and splines.")
     parser.add_argument("picture")
     add_options(parser)
-    parser.add_argument("--tolerance", default="0.1mm", help="how far a curve may leave the picture's edge")
+    parser.add_argument("--tolerance", default="auto", help="how far a curve may leave the picture's edge, for example 0.1mm; by itself as fine as the picture allows")
+    parser.add_argument("--drawn", choices=("auto", "yes", "no"), default="auto", help="whether a program drew the picture, so that its edges are mixed in stored values; seen by itself")
     parser.add_argument("--out", required=True, metavar="FILE", help="ends in .dxf, .svg or .json")
     parser.add_argument("--report", metavar="REPORT.json")
     parser.add_argument("--threshold", type=float, default=0.5, help="share of the way from ground to part (0.5)")
@@ -89,18 +92,21 @@ def run(arguments):
     kind = Path(options.out).suffix.lower()
     if kind not in FORMATS:
         raise InputError(f"--out {options.out}: the name must end in .dxf, .svg or .json.")
-    tolerance, speck, keep = parse_length(options.tolerance), _area(options.speck), _keep(options.keep)
+    typed, speck, keep = None if options.tolerance == "auto" else parse_length(options.tolerance), _area(options.speck), _keep(options.keep)
     data, name = read_file(options.picture), Path(options.picture).name
-    light = decode(data, name)
+    drawn = looks_drawn(data, name) if options.drawn == "auto" else options.drawn == "yes"
+    light = decode(data, name, drawn=drawn)
     calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
     colour = colours(data, name) if options.mode == "colour" else None
     picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
-    settings = TraceSettings(options.threshold, tolerance, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
+    settings = TraceSettings(options.threshold, DEFAULT_TOLERANCE_MM if typed is None else typed, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
                              colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap), sides=options.sides)
-    begin = time.perf_counter()
-    outlines = trace(light, calibration, settings, things=[thing_of(item) for item in rectangles], colour=colour)
+    begin, things = time.perf_counter(), [thing_of(item) for item in rectangles]
+    tolerance, why = (typed, "as given") if typed is not None else tolerance_for(light, calibration, settings, things, colour)
+    settings = attrs.evolve(settings, tolerance_mm=tolerance)
+    outlines = trace(light, calibration, settings, things=things, colour=colour)
     report = {"scale": scale_record(calibration, lengths), "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],
-              "seconds": round(time.perf_counter() - begin, 3)}
+              "tolerance_mm": tolerance, "tolerance_why": why, "drawn": drawn, "seconds": round(time.perf_counter() - begin, 3)}
     if options.symmetry == "auto":
         axis = find_axis(outline_points(outlines[0].curves, 0.1 * calibration.mm_per_px))
         report["symmetry"] = {"point_mm": list(axis.point), "angle_degrees": math.degrees(axis.angle), "rms_mm": axis.rms, "largest_mm": axis.largest}

@@ -6,15 +6,15 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import CalibrationError
-from nomogon_core.geometry import polar
+from nomogon_core.geometry import moved, polar
 from nomogon_core.quantity.units import format_length
-from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.job import calibration_of
 from nomogon_core.sketch import model
 from nomogon_core.sketch.dimensions import measure, refreshed, traced_u95
 from nomogon_core.sketch.solve import solve
+from nomogon_core.trace.outlines import scale_u95
 
-PLACING = ("parameters", "origin_px", "angle", "at_mm", "flipped", "raised")
+PLACING = ("model", "parameters", "origin_px", "angle", "at_mm", "flipped", "raised", "height_mm", "facing")
 LEAST_MOVE_MM = 5e-7
 MOST_NAMED = 3
 
@@ -84,13 +84,12 @@ def _moved(sketch, traced, before, after):
     mirrored = (right[0] - origin[0]) * (up[1] - origin[1]) - (right[1] - origin[1]) * (up[0] - origin[0]) < 0
     names = sorted({point for curve in traced.values() for point in curve.points})
     points = {**sketch.points, **dict(zip(names, shift([sketch.points[name] for name in names])))}
-    share = after.u_mm_per_px / after.mm_per_px, before.u_mm_per_px / before.mm_per_px
     curves = dict(sketch.curves)
     for name, curve in traced.items():
-        size = curve.radius or math.dist(sketch.points[curve.points[0]], sketch.points[curve.points[-1]])
-        if curve.u95 is not None:
-            own = max(curve.u95**2 - (COVERAGE_FACTOR * share[1] * size) ** 2, 0.0)
-            curve = attrs.evolve(curve, u95=math.sqrt(own + (COVERAGE_FACTOR * share[0] * size) ** 2))
+        if curve.u95 is not None and curve.radius:
+            shape = sketch.geometry(name)
+            own = max(curve.u95**2 - (scale_u95(before, shape) * curve.radius) ** 2, 0.0)
+            curve = attrs.evolve(curve, u95=math.hypot(math.sqrt(own), scale_u95(after, moved(shape, lambda place: shift([place])[0])) * curve.radius))
         if curve.kind in ("arc", "circle"):
             curve = _round(sketch, name, curve, points, shift, mirrored)
         curves[name] = curve
@@ -111,7 +110,14 @@ def _round(sketch, name, curve, points, shift, mirrored):
 
 def _remeasured(sketch, item, fit):
     item = attrs.evolve(item, value=measure(sketch, item.kind, item.of))
-    return attrs.evolve(item, u95=traced_u95(sketch, item, COVERAGE_FACTOR * fit.u_mm_per_px / fit.mm_per_px))
+    return attrs.evolve(item, u95=dimension_u95(sketch, item, fit))
+
+
+def dimension_u95(sketch, item, fit):
+    """95 % uncertainty of a dimension on traced curves, with the scale's where these lie; None as :func:`traced_u95` says."""
+    curves = [name for name in item.of if name in sketch.curves] or [name for name, curve in sketch.curves.items() if set(item.of) & set(curve.points)][:1]
+    shares = [scale_u95(fit, sketch.geometry(name)) for name in curves]
+    return traced_u95(sketch, item, max(shares, default=0.0))
 
 
 def follow_picture(documents, picture, before):

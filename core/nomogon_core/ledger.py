@@ -38,6 +38,7 @@ class Row:
         unit: written after the group's unit does not apply, e.g. "px", else "".
         note: a second line, or "".
         wide: the value is words; it takes the columns of ± and source too.
+        typed: what was typed for it, where that differs from how the value is shown.
         off: of a known length: how far off, as (text, share of its tolerance, reading), else None.
     """
 
@@ -52,6 +53,7 @@ class Row:
     note: str = ""
     off: tuple | None = None
     wide: bool = False
+    typed: str = ""
 
     @property
     def needle(self):
@@ -116,7 +118,7 @@ def _known(view, unit):
             told = residuals.get((key, name))
             off = _off(told, item, fit, unit) if told and several and not plain == "off" else None
             state = plain or ("bad" if off and abs(off[1]) > 1 and not doubted else "")
-            rows.append(Row(f"known:{key}{ending}", name, format_length(length, unit=unit), format_length(item["gauge_u95_mm"], unit=unit), "gauge", True, state, off=off))
+            rows.append(Row(f"known:{key}{ending}", name, format_length(length, unit=unit), format_length(item["gauge_u95_mm"], unit=unit), "gauge", True, state, off=off, typed=item.get("typed", "") if not ending else ""))
     return rows
 
 
@@ -190,9 +192,9 @@ def _dimensions(view, unit):
         if not item.is_dimension:
             continue
         value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
-        u95 = format_length(item.u95, unit=unit) if item.u95 and item.kind != "angle" else ""
+        u95 = "" if not item.u95 else format_angle(item.u95, 2) if item.kind == "angle" else format_length(item.u95, unit=unit)
         rows.append(Row(f"dimension:{name}", item.name, value if item.driving else f"({value})", u95, item.source if item.driving else "derived",
-                        item.driving, "" if item.driving else "reads"))
+                        item.driving, "" if item.driving else "reads", typed=item.typed if item.driving else ""))
     return rows
 
 

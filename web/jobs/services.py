@@ -12,7 +12,7 @@ from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
 from nomogon_core.overview import checked
 from nomogon_core.reference import vector
-from nomogon_core.reference.decode import decode, inspect
+from nomogon_core.reference.decode import decode, inspect, looks_drawn
 
 
 def new_job(user, title, number=""):
@@ -47,6 +47,7 @@ def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
         data = vector.render(data, name, _number(dpi, "The resolution"), int(_number(page, "The page"))).png
     info = inspect(data, name)
     decode(data, name)
+    drawn = drawn or looks_drawn(data, name)
     blob = Blob.keep(data, info.media_type)
     return perform(job.pk, user, None, "reference.add_picture", {
         "name": name, "digest": blob.digest, "media_type": info.media_type, "width": info.width, "height": info.height,

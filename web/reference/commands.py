@@ -85,7 +85,7 @@ def add_picture(documents, *, name, digest, media_type, width, height, dpi, take
         "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
         "drawn": drawn, "stand_in": stand_in, "camera": camera, "focal": focal, "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
     reference["active"] = key
-    return f"Picture {name} added"
+    return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 
 
 @command("reference.choose_picture")
@@ -121,7 +121,7 @@ def lay_on(documents, *, picture, body, face):
 
 
 TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}
-SWITCHES = {"visible": ("shown", "hidden"), "locked": ("locked", "unlocked")}
+SWITCHES = {"visible": ("shown", "hidden"), "locked": ("locked", "unlocked"), "drawn": ("taken as drawn by a program", "taken as seen by a camera or scanner")}
 
 
 @command("reference.set_picture")

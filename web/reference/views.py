@@ -21,10 +21,12 @@ from nomogon_core.measuring import read_check, suggest
 from nomogon_core.quantity.units import parse_length
 from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
+from nomogon_core.reference.jaws import WAYS, between_jaws, part_around
 from nomogon_core.reference.quality import assess
 from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, follow_straight, rectangle_from_corners
 from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.finding import SAME_COLOUR, colour_at
+from nomogon_core.trace.offered import offered_tolerance
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, TraceSettings, check_settings, contour_preview
 from nomogon_core.trace.symmetry import find_axis
 from reference import pictures
@@ -129,6 +131,12 @@ def find(request, job_id):
         if sent.get("keep"):
             size = sides[0] + sides[2], sides[1] + sides[3]
         return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
+    if kind == "jaws":
+        way = sent.get("way", "closest")
+        if way not in WAYS:
+            raise InputError(f"Jaws close {', '.join(WAYS)}; choose one of these.")
+        jaws = between_jaws(part_around(light, places[0]), way)
+        return JsonResponse({"start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))
     if kind == "straight":
@@ -297,7 +305,9 @@ def outlines(request, job_id):
         light = colour[..., 1]
     else:
         light, factor = pictures.preview_light(documents, *([pictures.SLOW_PREVIEW_PIXELS] if settings.mode != "tone" else []))
-    return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour)})
+    offered, why = offered_tolerance(0.0, fit.mm_per_px)
+    return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
+                         "offered": {"mm": offered, "why": why}})
 
 
 @require_POST

@@ -6,12 +6,13 @@ import attrs
 
 from jobs.actions import command
 from nomogon_core.errors import InputError, SketchError
+from nomogon_core.follow import dimension_u95
 from nomogon_core.geometry import Ellipse
 from nomogon_core.job import calibration_of
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
 from nomogon_core.sketch import edit, model, trim
 from nomogon_core.sketch.constrain import constrain, set_value
-from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed, traced_u95
+from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.solve import Grab, solve
 from nomogon_core.tracing import tied_joints
@@ -256,7 +257,7 @@ def add_dimension(documents, *, kind, of, text="", unit="mm"):
     references = _references(sketch, of)
     measured = new_dimension(sketch, kind, references)
     fit = calibration_of(documents)
-    u95 = traced_u95(sketch, measured, 2 * fit.u_mm_per_px / fit.mm_per_px) if fit else None
+    u95 = dimension_u95(sketch, measured, fit) if fit else None
     change = constrain(sketch, attrs.evolve(measured, source="traced" if u95 else "set", u95=u95))
     if str(text).strip() and change.sketch.constraints[change.name].driving:
         change = set_value(change.sketch, change.name, _value(kind, text, unit), typed=str(text))

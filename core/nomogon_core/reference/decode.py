@@ -26,6 +26,7 @@ EXIF_MAKE, EXIF_MODEL, EXIF_IFD, EXIF_FOCAL_35 = 0x010F, 0x0110, 0x8769, 0xA405
 # A frame of film is 36 by 24 mm (ISO 1007, memory); focal lengths are noted as if the sensor were that large.
 FILM_HALF_DIAGONAL_MM = math.hypot(36, 24) / 2
 LEAST_FOCAL_MM, MOST_FOCAL_MM = 8, 400
+FLAT_SIDE, MOSTLY_FLAT, LEAST_TONE, APART = 1500, 0.6, 0.01, 40
 _LUMA = (0.2126, 0.7152, 0.0722)
 
 Image.MAX_IMAGE_PIXELS = None
@@ -146,6 +147,38 @@ def _is_deep(data, info):
             return page.bitspersample == 16 and page.samplesperpixel >= 3
     except (tifffile.TiffFileError, ValueError, IndexError, KeyError, OSError):
         return False
+
+
+def looks_drawn(data, name="The file"):
+    """Whether a picture was drawn by a program: most of it is exactly flat, in two tones or more that are well apart, as no camera or scanner sees it.
+
+    Raises:
+        PictureError: as :func:`inspect`.
+    """
+    inspect(data, name)
+    with _open(data, name) as picture:
+        try:
+            picture.draft("L", (FLAT_SIDE, FLAT_SIDE))
+            grey = np.asarray(_on_white(picture).convert("L"))
+        except (OSError, ValueError, SyntaxError) as problem:
+            raise PictureError(f"{name} is damaged: {problem}. Save it anew and drop it again.") from None
+    height, width = grey.shape
+    grey = grey[max(0, height // 2 - FLAT_SIDE):height // 2 + FLAT_SIDE, max(0, width // 2 - FLAT_SIDE):width // 2 + FLAT_SIDE]
+    around = np.ones((3, 3), np.uint8)
+    flat = cv2.dilate(grey, around) == cv2.erode(grey, around)
+    if flat.mean() < MOSTLY_FLAT:
+        return False
+    shares = np.bincount(grey[flat], minlength=256) / flat.sum()
+    tones = np.nonzero(shares > LEAST_TONE)[0]
+    return len(tones) >= 2 and int(np.ptp(tones)) >= APART and float(shares[tones].sum()) > MOSTLY_FLAT
+
+
+def _on_white(picture):
+    """A picture with its transparent pixels laid on white."""
+    if picture.mode in ("RGBA", "LA", "PA") or "transparency" in picture.info:
+        rgba = picture.convert("RGBA")
+        return Image.alpha_composite(Image.new("RGBA", rgba.size, "white"), rgba)
+    return picture
 
 
 def decode(data, name="The file", *, drawn=False):

@@ -16,10 +16,11 @@ from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, THIN_PX, con
 from nomogon_core.trace.described import contour_noise
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
+from nomogon_core.trace.offered import offered_tolerance
 from nomogon_core.trace.symmetry import MirrorAxis
 from nomogon_core.trace.things import is_thing, light_on_sheet, light_without_cards
 
-SMALLEST_TOLERANCE_MM = 0.001
+SMALLEST_TOLERANCE_MM, DEFAULT_TOLERANCE_MM = 0.001, 0.1
 DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
 LARGEST_GAP_MM = 50.0
@@ -49,7 +50,7 @@ class TraceSettings:
     """
 
     threshold: float = 0.5
-    tolerance_mm: float = 0.1
+    tolerance_mm: float = DEFAULT_TOLERANCE_MM
     speck_mm2: float = DEFAULT_SPECK_MM2
     keep: object = "all"
     border: bool = False
@@ -179,14 +180,24 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     if settings.mode == "centre":
         return _trace_strokes(light, calibration, settings, progress, things)
     contours = _chosen(outlines_of(light, settings, calibration.mm_per_px, things, colour), settings, light.shape[::-1])
-    noise = _common_noise(contours)
+    noise = common_noise(contours)
     if settings.halves:
         return _trace_halves(contours, calibration, settings, noise, progress)
     shares = Shares(progress, [len(contour.points) for contour in contours])
     return tuple(_fitted(contour, calibration, settings, noise, shares.of(index)) for index, contour in enumerate(contours))
 
 
-def _common_noise(contours):
+def tolerance_for(light, calibration, settings, things=(), colour=None):
+    """(millimetres, why) of the tolerance that the outlines of a picture allow; see :func:`offered.offered_tolerance`.
+
+    Args and errors as :func:`trace`.
+    """
+    if settings.mode == "centre":
+        return offered_tolerance(0.0, calibration.mm_per_px)
+    return offered_tolerance(common_noise(outlines_of(light, settings, calibration.mm_per_px, things, colour)), calibration.mm_per_px)
+
+
+def common_noise(contours):
     """Wobble in pixels that at least half of all edges have, by length: small holes show too little of it, and a ragged blot must not stand for the rest."""
     told = sorted((contour_noise(contour.points, 1.0), len(contour.points)) for contour in contours)
     passed = np.cumsum([length for _, length in told])

@@ -1,6 +1,6 @@
 // Finding outlines: live preview for a threshold, choosing what to keep, tracing in the worker.
 
-import { ask, command, say, send } from "./talk.js";
+import { ask, command, say, send, unit } from "./talk.js";
 import { shape } from "./board.js";
 import { tell } from "./tray.js";
 
@@ -20,6 +20,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   let waiting = false;
   let task = null;
   let picked = [];
+  let typed = false;
 
   const settings = () => ({
     mode: form.elements.mode.value,
@@ -32,9 +33,17 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     tolerance: form.elements.tolerance.value,
     speck: Number(form.elements.speck.value.replace(",", ".")) || 0,
     gap: Number(form.elements.gap.value.replace(",", ".")) || 0,
+    sides: form.elements.sides.value,
   });
   const keyOf = (outline) => outline.key.map((value) => Math.round(value / 12)).join(" ");
   const kept = () => outlines.filter((outline) => !left.has(keyOf(outline)));
+
+  /** The tolerance that the picture allows, until somebody types another. */
+  function offer({ mm, why }) {
+    if (typed) return;
+    form.elements.tolerance.value = unit === "in" ? `${(mm / 25.4).toFixed(4)} in` : `${mm} mm`;
+    form.elements.why.value = mm > 0.1 ? `(${why})` : "";
+  }
 
   function draw() {
     board.world.replaceChildren();
@@ -82,7 +91,8 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     }
     asking = true;
     try {
-      const fresh = (await send("reference/outlines", settings())).outlines;
+      const { outlines: fresh, offered } = await send("reference/outlines", settings());
+      offer(offered);
       for (const outline of fresh) if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline))) left.add(keyOf(outline));
       outlines = fresh;
       say("");
@@ -162,6 +172,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     return true;
   }
 
+  form.elements.tolerance.addEventListener("input", () => { typed = true; form.elements.why.value = ""; });
   form.addEventListener("input", () => { showFields(); preview(); });
   again.addEventListener("click", () => accept(traces().at(-1)?.id));
   form.addEventListener("submit", (event) => { event.preventDefault(); accept(); });
@@ -180,7 +191,9 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     form.elements.speck.value = last.speck_mm2;
     form.elements.gap.value = last.gap_mm ?? 0;
     form.elements.halves.value = last.halves ?? "";
+    form.elements.sides.value = last.sides ?? "auto";
     form.elements.tolerance.value = `${last.tolerance_mm} mm`;
+    typed = true;
   }
 
   return {

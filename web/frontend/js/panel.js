@@ -46,6 +46,19 @@ function waitForTyping() {
   });
 }
 
+/** A number that was typed as something else than it reads shows that again while it is open. */
+function showTyped() {
+  document.addEventListener("focusin", ({ target }) => {
+    if (!target.matches?.("#panel input[data-typed]")) return;
+    target.dataset.shown = target.value;
+    target.value = target.dataset.typed;
+    target.select();
+  });
+  document.addEventListener("focusout", ({ target }) => {
+    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed) target.value = target.dataset.shown;
+  });
+}
+
 /** Mark the Ledger rows of what is chosen on the Board. @param {string[]} ids */
 export function mark(ids) {
   for (const row of document.querySelectorAll("[data-row]")) row.classList.toggle("sel", ids.includes(row.dataset.row));
@@ -54,6 +67,7 @@ export function mark(ids) {
 /** Start following the page. @param {{ takeTool?: (name: string) => void, onRow?: (id: string) => void }} hooks */
 export function startPanel({ takeTool, onRow } = {}) {
   waitForTyping();
+  showTyped();
   document.addEventListener("input", (event) => {
     if (!event.target.matches("[data-filter]")) return;
     wanted.text = event.target.value.trim().toLowerCase();

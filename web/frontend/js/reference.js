@@ -35,6 +35,7 @@ async function load() {
   state = answer;
   pictures.show(state);
   if (!state.picture) return;
+  document.querySelector(".drop")?.remove();
   pose = poseOf(state.picture);
   const { id, angle, flipped } = state.picture;
   if (fittedTo !== `${id} ${angle} ${flipped}`) {
@@ -109,6 +110,24 @@ async function askDiameter(place, then) {
 const roundPlaces = ({ center: [x, y], half_axes: [a, b], angle }) =>
   [[angle, a], [angle + Math.PI / 2, b]].flatMap(([turn, half]) => [-half, half].map((way) => [x + way * Math.cos(turn), y + way * Math.sin(turn)]));
 
+async function closeJaws(places, way) {
+  const jaws = await find("jaws", places, { way });
+  const ends = [jaws.start, jaws.end];
+  askLength(ends, (values) => command("reference.add_known", { start: jaws.start, end: jaws.end, text: values.reading, sigma_px: jaws.sigma, unit, stand_in: values.stand_in }),
+    "Type what your caliper reads across there, and press Enter.");
+}
+
+/** A drawing made to size, a print or a scan: the picture itself is so wide. Its border lies half a pixel beyond its outermost pixels. */
+function askWidth() {
+  const { width, height } = state.picture;
+  const ends = [[-0.5, height / 2], [width - 0.5, height / 2]];
+  found = { start: ends[0], end: ends[1] };
+  draw();
+  asking.open({ label: "Width of the whole picture", at: pose.toWorld([width / 2, height / 2]),
+    send: (values) => command("reference.add_known", { start: ends[0], end: ends[1], text: values.reading, sigma_px: 0.3, unit }) });
+  tell("Type how wide the whole picture is in reality, from border to border, and press Enter.");
+}
+
 async function addCard(places) {
   const card = await find("card", places);
   await command("reference.add_rectangle", { corners: card.corners, edges: card.edges, thing: "card", sigma_px: card.sigma });
@@ -138,6 +157,9 @@ const FLOWS = {
   known: { count: 2, words: ["Click the other end of the length. The arrow keys nudge the last pick."],
     then: () => askLength(asPlaces(), (values) => command("reference.add_known", { start: asPlaces()[0], end: asPlaces()[1], text: values.reading, sigma_px: sigma(), unit, stand_in: values.stand_in })) },
   diameter: { count: 1, raw: true, then: ([place]) => askDiameter(place, (round, values) => command("reference.add_diameter", { ...round, text: values.reading, unit, stand_in: values.stand_in })) },
+  "jaws-level": { count: 1, raw: true, then: (places) => closeJaws(places, "level") },
+  "jaws-upright": { count: 1, raw: true, then: (places) => closeJaws(places, "upright") },
+  "jaws-closest": { count: 1, raw: true, then: (places) => closeJaws(places, "closest") },
   card: { count: 1, raw: true, then: (places) => addCard(places) },
   sheet: { count: 1, raw: true, then: (places) => addSheet(places) },
   rectangle: { count: 4, raw: true, words: ["Click the second corner.", "Click the third corner.", "Click the last corner."], then: async (places) => {
@@ -200,7 +222,7 @@ async function takeResolution() {
 
 const format = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(3));
 const AT_ONCE = { fit, closer: () => board.zoomBy(1.6), farther: () => board.zoomBy(1 / 1.6) };
-const STARTS = { card: () => searchFirst(addCard), sheet: () => searchFirst(addSheet), axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
+const STARTS = { card: () => searchFirst(addCard), sheet: () => searchFirst(addSheet), "whole-width": askWidth, axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
 
 /** Run something that may be refused; a refusal is said and the tool kept. */
 async function trying(work) {

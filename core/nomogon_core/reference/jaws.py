@@ -1,0 +1,98 @@
+"""The outermost edges of a part between two parallel jaws, as calipers take them."""
+
+import math
+
+import attrs
+import cv2
+import numpy as np
+
+from nomogon_core.errors import CalibrationError, TraceError
+from nomogon_core.geometry import outline_points
+from nomogon_core.trace.contours import all_tones, find_contours
+from nomogon_core.trace.fit import fit_outline
+
+WAYS = ("level", "upright", "closest")
+FLUSH_PX, LEAST_FLUSH_PX = 0.3, 5.0
+TOLERANCE_PX, CHORD_PX = 1.0, 0.002
+SIGMA_PX = 0.04
+
+
+@attrs.frozen
+class Jaws:
+    """Two contacts, opposite one another across the jaws, in pixels.
+
+    Attributes:
+        start, end: on the two jaws, on one line square to them.
+        contacts: where the part touches each; sigma_px: standard deviation of each jaw's place.
+    """
+
+    start: tuple
+    end: tuple
+    contacts: tuple
+    sigma_px: float
+
+    @property
+    def apart_px(self):
+        return math.dist(self.start, self.end)
+
+
+def part_around(light, place):
+    """The smallest outer contour around a place in pixels.
+
+    Raises:
+        CalibrationError: there is none.
+    """
+    try:
+        every = all_tones(light)
+    except TraceError as problem:
+        raise CalibrationError(f"No part was found there: {problem}") from None
+    found = []
+    for tones in every:
+        try:
+            found += [contour for contour in find_contours(light, tones=tones) if not contour.hole and not contour.touches_border
+                      and cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, place)), False) > 0]
+        except TraceError:
+            continue
+    if not found:
+        raise CalibrationError("No outline goes around that place; click on the part itself, which must stand out from its ground.")
+    return min(found, key=lambda contour: contour.area_px)
+
+
+def between_jaws(contour, way):
+    """The jaws closed on a contour: on the curves fitted to it, since its own outermost point is the noisiest, and lies within a tip that the lens drew back.
+
+    Args:
+        contour: a :class:`nomogon_core.trace.contours.Contour`.
+        way: "level" or "upright" for jaws that close along x or y, "closest" where the part is narrowest, or the direction in which they close, in radians.
+
+    Raises:
+        TraceError: the contour is too short to be fitted.
+    """
+    curves = fit_outline(contour.points, pixel=1.0, tolerance=TOLERANCE_PX, blur_px=contour.blur_px).curves
+    places = outline_points(curves, CHORD_PX)
+    if way == "closest":
+        angle = _narrowest(places)
+    else:
+        angle = {"level": 0.0, "upright": math.pi / 2}[way] if way in WAYS else float(way)
+    across = np.array([math.cos(angle), math.sin(angle)])
+    along = np.array([-across[1], across[0]])
+    reach = places @ across
+    first, last = (_touched(places, sense * reach) for sense in (-1, 1))
+    middle = along * float((first + last) @ along) / 2
+    return Jaws(tuple((middle + reach.min() * across).tolist()), tuple((middle + reach.max() * across).tolist()), (tuple(first.tolist()), tuple(last.tolist())), SIGMA_PX)
+
+
+def _touched(places, reach):
+    """The middle of what touches a jaw."""
+    touching = places[reach > reach.max() - FLUSH_PX]
+    return (touching.min(axis=0) + touching.max(axis=0)) / 2 if np.ptp(touching, axis=0).max() > LEAST_FLUSH_PX else places[int(reach.argmax())]
+
+
+def _narrowest(points):
+    """The direction square to which the hull is narrowest: one of its sides lies on a jaw (Freeman and Shapira 1975)."""
+    hull = cv2.convexHull(points.astype(np.float32))[:, 0].astype(float)
+    sides = np.roll(hull, -1, axis=0) - hull
+    sides = sides[np.hypot(*sides.T) > 1e-6]
+    angles = np.arctan2(sides[:, 1], sides[:, 0]) + math.pi / 2
+    reach = hull @ np.stack([np.cos(angles), np.sin(angles)])
+    return float(angles[np.ptp(reach, axis=0).argmin()])
