@@ -135,15 +135,24 @@ class Needless(unittest.TestCase):
     def test_a_frame_and_the_inner_side_of_a_line(self):
         light = np.full((400, 500), 0.8, np.float32)
         cv2.rectangle(light, (12, 12), (487, 387), 0.05, 3)
-        cv2.circle(light, (250, 200), 90, 0.05, 5)
+        for x, radius in ((120, 70), (260, 50), (390, 60)):
+            cv2.circle(light, (x, 200), radius, 0.05, 5)
         light = cv2.GaussianBlur(light, (0, 0), 0.8)
         told = needless(find_contours(light), (500, 400))
-        self.assertEqual(sorted(told.values()), ["double", "frame", "frame"])
+        self.assertEqual(sorted(told.values()), ["double"] * 3 + ["frame"] * 2)
         outlines = trace(light, calibrated(), TraceSettings(tolerance_mm=0.1))
-        self.assertEqual([type(curve) for outline in outlines for curve in outline.curves], [Circle])
+        self.assertEqual([type(curve) for outline in outlines for curve in outline.curves], [Circle] * 3)
         shown = contour_preview(light, TraceSettings(), 0.1, 1.0)
-        self.assertEqual(len(shown), 4)
-        self.assertEqual(sum(bool(one["needless"]) for one in shown), 3)
+        self.assertEqual(len(shown), 8)
+        self.assertEqual(sum(bool(one["needless"]) for one in shown), 5)
+
+    def test_a_ring_keeps_its_hole(self):
+        """A designed ring is as thin as a drawn line may be, and keeps its width; what is wanted can be said."""
+        light = light_of(((Circle((20, 20), 15),), (Circle((20, 20), 13),)), 440, 440, camera(11.0, (0.0, 440.0)))
+        for sides, count in (("auto", 2), ("both", 2), ("outer", 1)):
+            self.assertEqual(len(trace(light, calibrated(), TraceSettings(sides=sides))), count)
+        with self.assertRaisesRegex(TraceError, "auto, both, outer sides are kept; 'inner' came"):
+            trace(light, calibrated(), TraceSettings(sides="inner"))
 
     def test_a_washer_is_no_drawn_line(self):
         light = light_of((hole(20, 15, 24), hole(20, 15, 12)), 420, 320, camera(10.0, (5.0, 310.0)))

@@ -6,11 +6,12 @@ TRAYS = {
             ("known", "Between edges", "Click the first edge of a length that you have measured; it is found to a fraction of a pixel."),
             ("known-exact", "Between points", "Click the first of two points that you know the distance of; they are taken as clicked."),
             ("diameter", "Round edge", "Click inside a round edge whose diameter you have measured."),
-            ("jaws-level", "Jaws across", "Click on the part; two upright jaws close on its outermost edges, left and right."),
-            ("jaws-upright", "Jaws up and down", "Click on the part; two level jaws close on its outermost edges, above and below."),
-            ("jaws-closest", "Jaws where narrowest", "Click on the part; two jaws close on it where it is narrowest, whichever way that is."),
-            ("whole-width", "Picture's width", ""),
             ("resolution", "Scan's dpi", ""))},
+        {"name": "Jaws", "tools": (
+            ("jaws-level", "Across", "Click on the part; two upright jaws close on its outermost edges, left and right."),
+            ("jaws-upright", "Up and down", "Click on the part; two level jaws close on its outermost edges, above and below."),
+            ("jaws-closest", "Narrowest", "Click on the part; two jaws close on it where it is narrowest, whichever way that is."),
+            ("whole-width", "Whole picture", ""))},
         {"name": "Rectify", "tools": (
             ("card", "Bank card", "Click on a bank card (85.60 × 53.98 mm) that lies in the plane of the part."),
             ("sheet", "Sheet", "Click on a sheet of paper that lies under or beside the part."),

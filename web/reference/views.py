@@ -16,7 +16,7 @@ from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
 from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
-from nomogon_core.job import calibration_of, known_of, picture_of, things_of
+from nomogon_core.job import calibration_of, known_of, observations, picture_of, things_of
 from nomogon_core.measuring import read_check, suggest
 from nomogon_core.quantity.units import parse_length
 from nomogon_core.reference.cleanup import KINDS
@@ -29,6 +29,7 @@ from nomogon_core.trace.finding import SAME_COLOUR, colour_at
 from nomogon_core.trace.offered import offered_tolerance
 from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, TraceSettings, check_settings, contour_preview
 from nomogon_core.trace.symmetry import find_axis
+from nomogon_core.trace.things import light_without_cards, thing_of
 from reference import pictures
 from work import services
 from work.views import as_json
@@ -63,6 +64,8 @@ def _known_for_board(documents, name, fit):
         plain = {"id": key, "kind": kind, "used": item.get("used", True)} | {field: item[field] for field in (
             "name", "start", "end", "corners", "center", "half_axes", "angle", "places", "what", "gauge", "width_mm", "height_mm", "dpi") if field in item}
         plain |= {"mm": item.get("length_mm"), "sigma": item.get("sigma_px")}
+        if item.get("edges"):
+            plain["outline"] = thing_of(observations({key: item | {"used": True}}).rectangles[0]).outline
         if kind == "check" and fit:
             plain["read"], plain["u95"] = read_check(fit, item)
         told.append(plain)
@@ -135,7 +138,7 @@ def find(request, job_id):
         way = sent.get("way", "closest")
         if way not in WAYS:
             raise InputError(f"Jaws close {', '.join(WAYS)}; choose one of these.")
-        jaws = between_jaws(part_around(light, places[0]), way)
+        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
         return JsonResponse({"start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))

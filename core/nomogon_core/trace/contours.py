@@ -17,6 +17,7 @@ LEAST_SEPARATION = 3.6
 OTHER_CONTRAST = 0.04
 OTHER_SHARE = 0.002
 MOST_LOOPS = 5000
+MANY_LOOPS, SPECK_AREA_PX = 400, 80.0
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
 LEVEL_WINDOW_PX = 41
 # A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
@@ -232,6 +233,8 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
     if len(areas) >= MOST_LOOPS:
         raise TraceError(f"More than {MOST_LOOPS} outlines were found, so the picture is mostly texture or noise at this threshold. "
                          "Move the threshold, raise the speck size, or use a plainer ground.")
+    if len(areas) > MANY_LOOPS and float(np.median(np.abs(areas))) < SPECK_AREA_PX:
+        raise TraceError(f"{len(areas)} outlines were found, most of them specks of a few pixels. Raise the speck size, or smooth the picture first.")
     order = np.argsort(-np.abs(areas))
     contours = []
     for index in order:
