@@ -6,11 +6,13 @@ import re
 import tempfile
 from pathlib import Path
 
+import cv2
 import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
 from examples import parts, samples
+from examples.render import Camera, part_coverage, photograph
 from examples.tilted import Pinhole, shoot_beside_card
 from jobs import demo, services
 from jobs.actions import documents_of, perform
@@ -39,10 +41,36 @@ class Calibrating(BrowserCase):
         return np.array([(point["x"], point["y"]) for point in drawing["points"]])
 
     def test_a_card_in_a_tilted_photo(self):
-        camera = Pinhole((2600, 1950), tilt=16.0, turn=0.3, focal=2340.0, height=290.0, target=(55.0, 70.0))
+        camera = Pinhole((2600, 1950), tilt=16.0, turn=0.3, focal=2340.0, height=290.0, target=(55.0, 70.0), bend=0.02)
         photo = shoot_beside_card(camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0), noise=0.01, light=0.3, seed=9)
         job = services.job_from_picture(self.users[0], "Latch", "FLA-014", photo, "latch.jpg")
         self.drive(self.card, job, camera)
+
+    def test_jaws_close_on_the_part(self):
+        view = Camera(10.0, (60.0, 560.0))
+        picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[1].tobytes()
+        self.drive(self.jaws, services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png"))
+
+    def jaws(self, page, job):
+        board = self.open_reference(page, job)
+        page.get_by_role("tab", name="Jaws").click()
+        page.keyboard.press("1")
+        board.click((30.0, -30.0))
+        expect(page.locator("#said")).to_contain_text("No outline goes around that place", timeout=20_000)
+        board.click((400.0, -300.0))
+        expect(page.locator("#ask")).to_be_visible(timeout=20_000)
+        page.locator("#ask input[name=reading]").fill("84 mm")
+        page.locator("#ask input[name=reading]").press("Enter")
+        expect(page.locator("#note")).to_contain_text("10.0", timeout=20_000)
+        page.reload()
+        value = self.ledger_value(page, "Known length 1").locator("input[name=value]")
+        expect(value).to_have_value("84.00")
+        value.fill("3 5/16 in")
+        value.press("Enter")
+        value = self.ledger_value(page, "Known length 1").locator("input[name=value]")
+        expect(value).to_have_value("84.14")
+        value.focus()
+        expect(value).to_have_value("3 5/16 in")
 
     def card(self, page, job, camera):
         board = self.open_reference(page, job)

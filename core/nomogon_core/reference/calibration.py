@@ -26,6 +26,7 @@ MODELS = {"similarity": 1, "x and y scale": 2, "affine": 3, "perspective": 5}
 CAMERA = "camera"
 SURPRISING = 0.05
 UNBEND_ROUNDS = 12
+LENS_ROUNDS = 7
 LEAST_BASE_PX = 5.0
 
 
@@ -86,7 +87,7 @@ def unbent(u, k1, k2):
     """Where places u (n, 2) in focal lengths would be without the lens bending, by Newton steps on the radius."""
     far = np.hypot(u[:, 0], u[:, 1])
     r = far.copy()
-    for _ in range(UNBEND_ROUNDS):
+    for _ in range(LENS_ROUNDS):
         r2 = r * r
         # A bending that folds the picture has no inverse far out; such trial values are kept finite.
         r = np.clip(r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1), 0.0, 2 * far)

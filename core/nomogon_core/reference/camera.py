@@ -22,11 +22,11 @@ POSE = 6
 USUAL_FOCAL = 1.2
 EDGE_OFFSET_PX = 0.012
 BESIDE_PX = 0.5
-MOST_EVALUATIONS, STILL = 1500, 1e-6
+MOST_EVALUATIONS, STILL, SETTLED = 150, 1e-6, 1e-7
 FISH_EYE_K1, FISH_EYE_K2, LEAST_GAIN = 0.2, 0.1, 2.0
 RECTANGLE_PLACE = 3
 STRAIGHT_SIGMA_PX = 0.06
-DOUBT_FACTOR, SUSPECT_SHARE = 1.5, 0.3
+DOUBT_FACTOR = 1.5
 
 
 @attrs.frozen
@@ -179,40 +179,59 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
     rectangles = tuple(rectangle for rectangle in rectangles if rectangle.edges)
     if not rectangles:
         raise CalibrationError("The camera model needs the edges of a card, a sheet or a rectangle of known size; find one in the picture.")
-    told, straights = tuple(lengths), tuple(np.asarray(line, float) for line in straights)
-    problem = _Problem(size, rectangles, told, straights, focal, usual)
-    best = _best(problem, problem.starts())
+    lengths, straights = tuple(lengths), tuple(np.asarray(line, float) for line in straights)
+    problem = _Problem(size, rectangles, (), straights, focal, usual)
+    best, doubt = _best(problem, problem.starts()), None
+    told = lengths
+    if lengths:
+        alone = _calibration(problem, best, rectangles, (), origin_px, angle)
+        offs = [(known, *_off(alone, known)) for known in lengths]
+        doubted = max((item for item in offs if abs(item[1]) > DOUBT_FACTOR * item[2]), key=lambda item: abs(item[1]) / item[2], default=None)
+        # A length that the card contradicts does not count: it would pull the camera out of shape.
+        told = tuple(known for known, off, u95 in offs if abs(off) <= DOUBT_FACTOR * u95)
+        doubt = doubted and Doubt(doubted[0].name, doubted[0].key, doubted[1], doubted[2])
+        problem = _Problem(size, rectangles, told, straights, focal, usual)
+        best = _best(problem, [best.x])
     if abs(best.x[3]) > 2 * usual.k1 or abs(best.x[4]) > 2 * usual.k2:
         # A lens as bent as this is none of the usual ones, so what is usual tells nothing of how it bends further out.
         wide = _Problem(size, rectangles, told, straights, focal, attrs.evolve(usual, k1=FISH_EYE_K1, k2=FISH_EYE_K2, known_k1=None))
         loose = _best(wide, [best.x])
         if loose.cost < best.cost - LEAST_GAIN:
             problem, best = wide, loose
-    rows, unknowns = problem.observed()
     if not np.isfinite(best.x).all():
         raise CalibrationError("The edges found do not belong to one rectangle in one picture; look for a wrong one.")
+    fit = _calibration(problem, best, rectangles, lengths, origin_px, angle)
+    sides = tuple(side for rectangle in rectangles for side in rectangle.sides())
+    return attrs.evolve(fit, why=_why(fit, problem.usual, focal, doubt), doubt=doubt, residuals=tuple(residual_of(fit, item) for item in (*lengths, *sides)))
+
+
+def _calibration(problem, best, rectangles, lengths, origin_px, angle):
+    """The calibration of a fit."""
+    rows, unknowns = problem.observed()
     spare = rows - unknowns
     reduced = 2 * best.cost / max(spare, 1)
-    count = LENS + POSE
-    scale = np.ones(count)
+    scale = np.ones(LENS + POSE)
     scale[LENS + 3:] = problem.scale
-    covariance = np.linalg.pinv(best.jac.T @ best.jac)[:count, :count] * np.outer(scale, scale) * widening(reduced, spare)
+    covariance = np.linalg.pinv(best.jac.T @ best.jac)[:len(scale), :len(scale)] * np.outer(scale, scale) * widening(reduced, spare)
     parameters = problem.physical(best.x)
-    told = (*lengths, *(side for rectangle in rectangles for side in rectangle.sides()))
-    farthest = max(told, key=lambda item: item.base_px)
+    farthest = max((*lengths, *(side for rectangle in rectangles for side in rectangle.sides())), key=lambda item: item.base_px)
     right = camera_plane(parameters, np.array([(0.0, 0.0), (1e-3, 0.0)]))
     way = right[1] - right[0]
-    fit = Calibration("camera", tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
-                      reduced_chi2=reduced, spare=spare, pick_sigma_px=0.1, reach_px=(farthest.start, farthest.end), facing=math.atan2(way[1], way[0]))
-    fit = attrs.evolve(fit, why=_why(fit, problem.usual, focal), residuals=tuple(residual_of(fit, item) for item in told))
-    return attrs.evolve(fit, doubt=_doubt(fit, size, rectangles=rectangles, lengths=tuple(lengths), straights=straights, focal=focal, usual=usual))
+    return Calibration("camera", tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
+                       reduced_chi2=reduced, spare=spare, pick_sigma_px=0.1, reach_px=(farthest.start, farthest.end), facing=math.atan2(way[1], way[0]))
+
+
+def _off(fit, known):
+    """(gauge's reading less what a calibration says, 95 % uncertainty of that difference) of a known length."""
+    read, u95 = fit.distance(known.start, known.end, known.sigma_px)
+    return known.length_mm - read, math.hypot(u95, known.gauge_u95_mm)
 
 
 def _best(problem, starts):
     """The best of the fits from several starts; the second only where the first is poor."""
     best, (rows, _) = None, problem.observed()
     for start in sorted(starts, key=lambda one: float(np.sum(problem.residuals(one) ** 2))):
-        found = least_squares(problem.residuals, start, x_scale="jac", method="lm", xtol=STILL, max_nfev=MOST_EVALUATIONS)
+        found = least_squares(problem.residuals, start, x_scale="jac", method="lm", xtol=STILL, ftol=SETTLED, max_nfev=MOST_EVALUATIONS)
         if best is None or found.cost < 0.9 * best.cost:
             best = found
         if 2 * best.cost < 3 * rows:
@@ -220,26 +239,13 @@ def _best(problem, starts):
     return best
 
 
-def _doubt(fit, size, *, lengths, **rest):
-    """The known length that the camera contradicts most when it is fitted without it, or None."""
-    worst = None
-    for index, (known, residual) in enumerate(zip(lengths, fit.residuals)):
-        if abs(residual.off_mm) < known.gauge_u95_mm + SUSPECT_SHARE * residual.u95_mm:
-            continue
-        without = fit_camera(size, lengths=(*lengths[:index], *lengths[index + 1:]), **rest)
-        read, u95 = without.distance(known.start, known.end, known.sigma_px)
-        off, u95 = known.length_mm - read, math.hypot(u95, known.gauge_u95_mm)
-        if abs(off) > DOUBT_FACTOR * u95 and (worst is None or abs(off) / u95 > abs(worst.off_mm) / worst.u95_mm):
-            worst = Doubt(known.name, known.key, off, u95)
-    return worst
-
-
-def _why(fit, usual, focal):
+def _why(fit, usual, focal, doubt):
     bend, sure = fit.parameters[3], math.sqrt(fit.covariance[3, 3])
     told = f"lens bending k1 {bend:+.3f} ± {COVERAGE_FACTOR * sure:.3f}"
     if sure > 0.7 * usual.k1:
         told += ", which the edges do not tell: what is usual for cameras is in the ±"
     off = "" if fit.reduced_chi2 < 2 else f" The edges are {math.sqrt(fit.reduced_chi2):.1f} times as far off as their noise, so the ± was widened."
+    off += f" {doubt.name} disagrees by {doubt.off_mm:+.2f} mm and was left out." if doubt else ""
     return f"A camera was fitted to the edges, which are straight in reality; {told}; the focal length is {'as the file notes it' if focal else 'left open'}.{off}"
 
 
