@@ -2,6 +2,7 @@
 
 import io
 import json
+import math
 import subprocess
 import sys
 import tempfile
@@ -10,6 +11,7 @@ import zipfile
 from contextlib import redirect_stderr
 from pathlib import Path
 
+import attrs
 import cv2
 import ezdxf
 import numpy as np
@@ -20,10 +22,10 @@ from examples import parts, pictures
 from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_cli.__main__ import main
 from nomogon_core import job
-from nomogon_core.advice import next_step, state_words, statuses
+from nomogon_core.advice import _next_level, level_turn, next_step, state_words, statuses
 from nomogon_core.errors import ArchiveError, InputError
 from nomogon_core.exchange import archive
-from nomogon_core.geometry import closed_area
+from nomogon_core.geometry import closed_area, moved
 from nomogon_core.ledger import ledger, split_id
 from nomogon_core.overview import checked, overview
 from nomogon_core.sketch import edit, model
@@ -210,6 +212,21 @@ class LedgerAndNext(unittest.TestCase):
         gappy, _ = edit.add_line(edit.remove(sketch, [line]), ends[0], (ends[1][0], ends[1][1] - 0.4))
         advice = next_step(overview(documents_of(gappy)), "sketch")
         self.assertEqual(advice.actions[0].command, "sketch.join")
+
+    def test_level_is_offered_with_its_uncertainty(self):
+        turned = tuple(moved(curve, lambda place: (place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[1] * math.cos(0.05)), turn=0.05)
+                       for curve in parts.hinge_leaf()[0])
+        sketch, _, _ = edit.add_outline(model.Sketch(), turned, [0.03] * len(turned), origin="t1")
+        view = overview(documents_of(sketch, pictures=self.picture, known=self.known((800, 80), (799, 79.9)), active="r1"))
+        turn, u95 = level_turn(view)
+        self.assertAlmostEqual(turn, 0.05, delta=1e-6)
+        self.assertLess(u95, 0.002)
+        advice = _next_level(view)
+        self.assertIn("2.86°", advice.sentence)
+        self.assertAlmostEqual(float(advice.actions[0].arguments["text"].rstrip("°")), math.degrees(0.05), places=3)
+        line = next(name for name, curve in sketch.curves.items() if curve.kind == "line")
+        level = attrs.evolve(sketch, constraints={**sketch.constraints, "h": model.Constraint("horizontal", (line,))})
+        self.assertIsNone(_next_level(attrs.evolve(view, sketch=level)))
 
     def test_a_failed_operation_comes_first(self):
         sketch = drawn(*parts.hinge_leaf())

@@ -8,7 +8,7 @@ import numpy as np
 
 from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry import outline_points
-from nomogon_core.trace.contours import all_tones, find_contours
+from nomogon_core.trace.contours import contours_around
 from nomogon_core.trace.fit import fit_outline
 
 WAYS = ("level", "upright", "closest")
@@ -43,16 +43,9 @@ def part_around(light, place):
         CalibrationError: there is none.
     """
     try:
-        every = all_tones(light)
+        found = [contour for contour in contours_around(light, place) if not contour.hole and not contour.touches_border]
     except TraceError as problem:
         raise CalibrationError(f"No part was found there: {problem}") from None
-    found = []
-    for tones in every:
-        try:
-            found += [contour for contour in find_contours(light, tones=tones) if not contour.hole and not contour.touches_border
-                      and cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, place)), False) > 0]
-        except TraceError:
-            continue
     if not found:
         raise CalibrationError("No outline goes around that place; click on the part itself, which must stand out from its ground.")
     return min(found, key=lambda contour: contour.area_px)

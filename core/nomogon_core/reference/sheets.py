@@ -11,7 +11,8 @@ from nomogon_core.reference.bowed import follow_edge_between
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.models import Rectangle
 from nomogon_core.reference.quadrangles import find_quadrangles
-from nomogon_core.trace.contours import all_tones, find_contours
+from nomogon_core.trace.contours import contours_around
+from nomogon_core.trace.lens import true_radius
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
@@ -164,21 +165,14 @@ def find_round(light, near):
         CalibrationError: there is none.
     """
     try:
-        every = all_tones(light)
+        contours = contours_around(light, near)
     except TraceError as problem:
         raise CalibrationError(f"No round edge was found: {problem}") from None
     found = []
-    for tones in every:
-        try:
-            contours = find_contours(light, tones=tones)
-        except TraceError:
-            continue
-        for contour in contours:
-            if cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, near)), False) <= 0:
-                continue
-            (x, y), (first, second), degrees = cv2.fitEllipseAMS(contour.points.astype(np.float32))
-            if abs(contour.area_px - math.pi * first * second / 4) < 0.02 * contour.area_px:
-                found.append((contour.area_px, Round((x, y), (first / 2, second / 2), math.radians(degrees))))
+    for contour in contours:
+        (x, y), (first, second), degrees = cv2.fitEllipseAMS(contour.points.astype(np.float32))
+        if abs(contour.area_px - math.pi * first * second / 4) < 0.02 * contour.area_px:
+            found.append((contour.area_px, Round((x, y), (true_radius(first / 2, contour.blur_px), true_radius(second / 2, contour.blur_px)), math.radians(degrees))))
     if found:
         return min(found, key=lambda item: item[0])[1]
     raise CalibrationError(f"There is no round edge around ({near[0]:.0f}, {near[1]:.0f}); give a place inside the circle.")

@@ -9,7 +9,8 @@ import math
 import numpy as np
 from numba import njit
 
-NEWTON_STEPS = 12
+from nomogon_core.trace.compiled_fit import smallest_root
+
 HOPELESS, PATIENCE = 60.0, 8
 FALLBACK_COST = 400.0
 LEAST_SAGITTA_PX = 0.25
@@ -43,18 +44,7 @@ def arc_misfit(n, s):
     a3, a2 = 4 * z, -3 * z * z - zz
     a1 = variance * z + 4 * spread * z - xz * xz - yz * yz
     a0 = xz * (xz * yy - yz * xy) + yz * (yz * xx - xz * xy) - variance * spread
-    root, value = 0.0, a0
-    for _ in range(NEWTON_STEPS):
-        slope = a1 + root * (2 * a2 + 3 * a3 * root)
-        if slope == 0:
-            break
-        following = root - value / slope
-        if following == root or not math.isfinite(following):
-            break
-        next_value = a0 + following * (a1 + following * (a2 + following * a3))
-        if abs(next_value) >= abs(value):
-            break
-        root, value = following, next_value
+    root = smallest_root(a0, a1, a2, a3)
     determinant = root * root - root * z + spread
     if determinant == 0:
         return 1e300, -1.0

@@ -17,6 +17,7 @@ STIFFENING = 12.0
 CROSSING_STEPS = 32
 FOLD_STEPS, FOLD_TURN, MOST_TURN = 16, math.radians(75.0), math.radians(250.0)
 BAND = 16
+NEWTON_STEPS = 50
 
 
 @njit(cache=True)
@@ -48,6 +49,24 @@ def line_through(points, first, last, stride):
 
 
 @njit(cache=True)
+def smallest_root(a0, a1, a2, a3):
+    """The root next to zero of a polynomial of third degree whose values fall from there, by Newton's method (Chernov 2010)."""
+    root, value = 0.0, a0
+    for _ in range(NEWTON_STEPS):
+        slope = a1 + root * (2 * a2 + 3 * a3 * root)
+        if slope == 0:
+            break
+        following = root - value / slope
+        if following == root or not math.isfinite(following):
+            break
+        next_value = a0 + following * (a1 + following * (a2 + following * a3))
+        if abs(next_value) >= abs(value):
+            break
+        root, value = following, next_value
+    return root
+
+
+@njit(cache=True)
 def circle_through(points, first, last, stride):
     """Algebraic circle fit by Taubin (1991) in the Newton form of Chernov (2010): centre and radius, or -1."""
     total = points.shape[0]
@@ -68,18 +87,7 @@ def circle_through(points, first, last, stride):
     a3, a2 = 4 * m_z, -3 * m_z * m_z - m_zz
     a1 = variance * m_z + 4 * spread * m_z - m_xz * m_xz - m_yz * m_yz
     a0 = m_xz * (m_xz * m_yy - m_yz * m_xy) + m_yz * (m_yz * m_xx - m_xz * m_xy) - variance * spread
-    root, value = 0.0, a0
-    for _ in range(50):
-        slope = a1 + root * (2 * a2 + 3 * a3 * root)
-        if slope == 0:
-            break
-        following = root - value / slope
-        if following == root or not math.isfinite(following):
-            break
-        next_value = a0 + following * (a1 + following * (a2 + following * a3))
-        if abs(next_value) >= abs(value):
-            break
-        root, value = following, next_value
+    root = smallest_root(a0, a1, a2, a3)
     determinant = root * root - root * m_z + spread
     if abs(determinant) < 1e-18:
         return 0.0, 0.0, -1.0

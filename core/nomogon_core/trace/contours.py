@@ -262,6 +262,22 @@ def _blurs(even, contours, contrast):
     return [blur if blur is not None and len(contour.points) >= LONG_ENOUGH_PX else usual for blur, contour in zip(own, contours)]
 
 
+def contours_around(light, place):
+    """Contours of whatever is darker or brighter than the ground that go around a place in pixels.
+
+    Raises:
+        TraceError: the picture has one tone only, or part and ground cannot be told apart.
+    """
+    found = []
+    for tones in all_tones(light):
+        try:
+            contours = find_contours(light, tones=tones)
+        except TraceError:
+            continue
+        found += [contour for contour in contours if cv2.pointPolygonTest(contour.points.astype(np.float32), tuple(map(float, place)), False) > 0]
+    return found
+
+
 def _parents(contours):
     """Of each contour, the largest first, the index of the smallest larger one of the other kind around it, or None."""
     if not contours:

@@ -10,6 +10,11 @@ if (drop) {
   const input = drop.querySelector("input");
   const show = () => { if (input.files[0]) drop.querySelector("[data-chosen]").textContent = input.files[0].name; };
   input.addEventListener("change", show);
+  const camera = document.querySelector("[data-camera]");
+  camera?.addEventListener("change", () => {
+    input.files = camera.files;
+    show();
+  });
   for (const name of ["dragover", "drop"]) document.addEventListener(name, (event) => event.preventDefault());
   document.addEventListener("drop", (event) => {
     if (!event.dataTransfer.files.length) return;
