@@ -17,7 +17,7 @@ from benchmarks.random_photos import SIZE
 from core.tests.specimens import camera, light_of
 from examples import parts
 from examples.render import hole, rounded_polygon
-from nomogon_core.errors import CalibrationError
+from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry import Arc, Circle, Line, outline_points
 from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, unbent
 from nomogon_core.reference.camera import fit_camera, is_straight
@@ -25,7 +25,9 @@ from nomogon_core.reference.decode import decode, inspect, looks_drawn
 from nomogon_core.reference.jaws import between_jaws, part_around
 from nomogon_core.reference.models import Edge, Rectangle
 from nomogon_core.reference.sheets import find_rectangle
+from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import find_contours
+from nomogon_core.trace.faint import faint_strokes
 from nomogon_core.trace.fit import fit_outline
 from nomogon_core.trace.lens import tip_recession, true_radius
 from nomogon_core.trace.offered import offered_tolerance
@@ -129,6 +131,29 @@ class CameraModel(unittest.TestCase):
             self.assertLess(max(edge.sigma_px for edge in found.edges), 0.12)
         with self.assertRaisesRegex(CalibrationError, "No card was found"):
             find_rectangle(light_of(parts.latch_plate(), 900, 600, camera(8.0, (40, 520))), "card")
+
+
+class FaintStrokes(unittest.TestCase):
+    def test_pencil_on_shadowed_and_creased_paper(self):
+        """Strokes 20 % darker than paper whose own light falls to a third, with a crease darker than they are; half a pixel is asked for."""
+        random, (height, width) = np.random.default_rng(4), (800, 1100)
+        down, across = np.mgrid[0:height, 0:width].astype(float)
+        paper = 0.7 * (1 - 0.65 * across / width) * (1 + 0.1 * np.tanh((across + 0.3 * down - 700) / 3))
+        lines = [np.array(pair, float) for pair in (((100, 120), (900, 160)), ((150, 650), (1000, 600)), ((180, 200), (160, 560)))]
+        away = np.min([shapely.distance(shapely.LineString(line), shapely.points(across, down)) for line in lines], axis=0)
+        light = paper * (1 - 0.2 * np.clip(2.2 - away, 0, 1)) * (1 + 0.012 * random.normal(0, 1, paper.shape))
+        even, tones = faint_strokes(light.astype(np.float32))
+        found = [stroke.points for stroke in centre_lines(even, tones, threshold=0.5, least_px=30.0)]
+        true = shapely.MultiLineString([shapely.LineString(line) for line in lines])
+        off = shapely.distance(true, shapely.points(np.vstack(found)))
+        self.assertLess(float(np.median(off)), 0.5)
+        self.assertLess(float(np.quantile(off, 0.95)), 2.0)
+        places = shapely.points(np.vstack([line[0] + share * (line[1] - line[0]) for line in lines for share in np.linspace(0.03, 0.97, 50)]))
+        seen = shapely.MultiPoint(np.vstack(found))
+        self.assertGreater(float(np.mean(shapely.distance(seen, places) < 3)), 0.95)
+        for blank in (np.full((300, 400), 0.5, np.float32), random.uniform(0.2, 0.8, (300, 400)).astype(np.float32)):
+            with self.assertRaisesRegex(TraceError, "No thin strokes"):
+                faint_strokes(blank)
 
 
 class ByThemselves(unittest.TestCase):

@@ -14,6 +14,7 @@ from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, THIN_PX, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
+from nomogon_core.trace.faint import faint_strokes
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.halves import SIDES, fit_halves
 from nomogon_core.trace.offered import offered_tolerance
@@ -25,6 +26,7 @@ DEFAULT_SPECK_MM2 = 1.0
 LARGEST_TOLERANCE_MM = 20.0
 LARGEST_GAP_MM = 50.0
 SCALE_PLACES = 50
+LEAST_FAINT_PX = 30.0
 PARTS = ("auto", "dark", "bright")
 LEVELLING = {"kind": "even", "reach_percent": 12}
 MODES = ("tone", "colour", "edge", "centre")
@@ -215,8 +217,7 @@ def _trace_halves(contours, calibration, settings, noise, progress):
 def _trace_strokes(light, calibration, settings, progress, things):
     """The middle lines of drawn strokes, open or closed."""
     check_settings(settings)
-    level, tones = _tones_for(_closed(light, settings, calibration.mm_per_px), settings, things)
-    strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / calibration.mm_per_px)
+    strokes = _strokes_of(light, settings, calibration.mm_per_px, things)
     if isinstance(settings.keep, (list, tuple)):
         strokes = [strokes[index] for index in sorted({_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep})]
     outlines, shares = [], Shares(progress, [len(stroke.points) for stroke in strokes])
@@ -226,6 +227,23 @@ def _trace_strokes(light, calibration, settings, progress, things):
         outlines.append(_in_mm(fitted, calibration, False, stroke.closed, stroke.width_px * calibration.mm_per_px))
         shares.of(index)(1.0)
     return tuple(outlines)
+
+
+def _strokes_of(light, settings, mm_per_px, things):
+    """Middle lines of strokes by tone, or where that tells none, of whatever thin stroke stands out from real paper.
+
+    Raises:
+        TraceError: there are none by tone, for that reason, and no faint ones either.
+    """
+    least = math.sqrt(settings.speck_mm2) / mm_per_px
+    try:
+        level, tones = _tones_for(_closed(light, settings, mm_per_px), settings, things)
+        return centre_lines(level, tones, threshold=settings.threshold, least_px=least)
+    except TraceError as problem:
+        try:
+            return centre_lines(*faint_strokes(light), threshold=settings.threshold, least_px=max(least, LEAST_FAINT_PX))
+        except TraceError:
+            raise problem from None
 
 
 @attrs.frozen
@@ -292,8 +310,7 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
     scaled = [thing.scaled(factor) for thing in things]
     settings = attrs.evolve(settings, border=True)
     if settings.mode == "centre":
-        level, tones = _tones_for(_closed(light, settings, mm_per_px), settings, scaled)
-        strokes = centre_lines(level, tones, threshold=settings.threshold, least_px=math.sqrt(settings.speck_mm2) / mm_per_px)
+        strokes = _strokes_of(light, settings, mm_per_px, scaled)
         return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
                 | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "", "width_mm": stroke.width_px * mm_per_px} for stroke in strokes]
     contours = outlines_of(light, settings, mm_per_px, scaled, colour)
