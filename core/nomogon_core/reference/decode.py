@@ -27,6 +27,7 @@ EXIF_MAKE, EXIF_MODEL, EXIF_IFD, EXIF_FOCAL_35 = 0x010F, 0x0110, 0x8769, 0xA405
 FILM_HALF_DIAGONAL_MM = math.hypot(36, 24) / 2
 LEAST_FOCAL_MM, MOST_FOCAL_MM = 8, 400
 FLAT_SIDE, MOSTLY_FLAT, LEAST_TONE, APART = 1500, 0.6, 0.01, 40
+BETWEEN, WIDEST_DRAWN_EDGE = 0.15, 1.25
 _LUMA = (0.2126, 0.7152, 0.0722)
 
 Image.MAX_IMAGE_PIXELS = None
@@ -170,7 +171,18 @@ def looks_drawn(data, name="The file"):
         return False
     shares = np.bincount(grey[flat], minlength=256) / flat.sum()
     tones = np.nonzero(shares > LEAST_TONE)[0]
-    return len(tones) >= 2 and int(np.ptp(tones)) >= APART and float(shares[tones].sum()) > MOSTLY_FLAT
+    if len(tones) < 2 or int(np.ptp(tones)) < APART or float(shares[tones].sum()) <= MOSTLY_FLAT:
+        return False
+    return _edge_width(grey, int(tones.min()), int(tones.max())) < WIDEST_DRAWN_EDGE
+
+
+def _edge_width(grey, low, high):
+    """How many pixels across the edges between two tones are in between: under one where a program mixes them, more where a lens did."""
+    share = (grey.astype(np.float32) - low) / (high - low)
+    above = share > 0.5
+    # Steps between neighbours count a slanted edge 4/π times as long as it is, on the average over all directions.
+    edge = (np.count_nonzero(above[:, 1:] != above[:, :-1]) + np.count_nonzero(above[1:] != above[:-1])) * math.pi / 4
+    return float(np.count_nonzero((share > BETWEEN) & (share < 1 - BETWEEN))) / max(edge, 1.0)
 
 
 def _on_white(picture):

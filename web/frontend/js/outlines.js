@@ -21,6 +21,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   let task = null;
   let picked = [];
   let typed = false;
+  const reason = form.querySelector("[data-why]");
 
   const settings = () => ({
     mode: form.elements.mode.value,
@@ -42,7 +43,8 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   function offer({ mm, why }) {
     if (typed) return;
     form.elements.tolerance.value = unit === "in" ? `${(mm / 25.4).toFixed(4)} in` : `${mm} mm`;
-    form.elements.why.value = mm > 0.1 ? `(${why})` : "";
+    reason.textContent = `No finer is offered, since ${why}.`;
+    reason.hidden = mm <= 0.1;
   }
 
   function draw() {
@@ -172,7 +174,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     return true;
   }
 
-  form.elements.tolerance.addEventListener("input", () => { typed = true; form.elements.why.value = ""; });
+  form.elements.tolerance.addEventListener("input", () => { typed = true; reason.hidden = true; });
   form.addEventListener("input", () => { showFields(); preview(); });
   again.addEventListener("click", () => accept(traces().at(-1)?.id));
   form.addEventListener("submit", (event) => { event.preventDefault(); accept(); });
