@@ -3,7 +3,7 @@
 import sys
 import time
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from benchmarks.client import Application
 from launch.chromium import ARGUMENTS, CHROMIUM, SIZE
@@ -65,15 +65,14 @@ def beside_a_card(page, address):
     time.sleep(1.5)
     page.get_by_role("tab", name="Rectify").click()
     page.keyboard.press("1")
-    box = page.locator("svg.drawing").bounding_box()
-    page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.3 * box["height"])
-    time.sleep(5)
+    expect(page.locator("#note")).to_contain_text("camera", timeout=60_000)
+    time.sleep(1)
     page.screenshot(path=FOLDER / "card.png")
     page.get_by_role("tab", name="Trace").click()
     page.keyboard.press("1")
     time.sleep(2)
     page.get_by_role("button", name="Trace these").click()
-    time.sleep(6)
+    expect(page.locator("#said")).to_contain_text("outlines traced", timeout=120_000)
     page.locator("[data-stage-link=sketch]").click()
     page.wait_for_load_state("networkidle")
     page.get_by_role("tab", name="View").click()

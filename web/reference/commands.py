@@ -8,7 +8,7 @@ import numpy as np
 from jobs.actions import command
 from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
-from nomogon_core.job import calibration_of, picture_of
+from nomogon_core.job import calibration_of, known_of, picture_of
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
 from nomogon_core.reference.calibration import GAUGE_U95_MM, MODELS, level_angle
 from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
@@ -24,6 +24,7 @@ LONGEST_NAME = 80
 MOST_PICTURES = 12
 MOST_STEPS = 20
 MEASURED_U95_MM = 0.05
+SAME_CORNERS_PX = 5.0
 KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
                   "resolution": "Resolution", "check": "Check"}
 
@@ -249,6 +250,10 @@ def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit=
     name = "Bank card" if thing == "card" else thing
     width, height = _sides(text, name or "The rectangle", unit) if str(text).strip() or not thing else SIZES_MM[thing]
     u95 = MEASURED_U95_MM if str(text).strip() or not thing else SIZE_U95_MM[thing]
+    picture = _picture(documents)[0]
+    for other in known_of(documents, picture).values():
+        if other.get("kind") == "rectangle" and np.abs(np.array(other["corners"]) - places).max() < SAME_CORNERS_PX:
+            raise InputError(f"{other['name']} is among the known sizes already; type over its size in the Ledger, or take it away first.")
     item = _new_known(documents, "rectangle", name, corners=places, width_mm=width, height_mm=height, sigma_px=_sigma(sigma_px), gauge_u95_mm=u95, thing=thing,
                       **({"edges": _edges(edges)} if edges else {}))
     return f"{item['name']} of {format_length(width)} × {format_length(height)} mm added"

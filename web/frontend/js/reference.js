@@ -141,8 +141,11 @@ async function addSheet(places) {
   tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
 }
 
+let searching = false;
+
 /** The whole picture is searched first; only where nothing is found there is a click asked for. */
 async function searchFirst(add) {
+  searching = true;
   try {
     await add([]);
   } catch (problem) {
@@ -150,6 +153,7 @@ async function searchFirst(add) {
     draw();
     say(`${problem.message} Click in the middle of it to look there again.`, true);
   }
+  searching = false;
 }
 
 /** Each tool: how many picks it takes, whether they go to edges, what is said between them, and what then happens. */
@@ -272,7 +276,7 @@ board.onView(draw);
 board.svg.addEventListener("click", (event) => {
   const end = event.target.closest("[data-which]");
   const flow = FLOWS[tray.current()];
-  if (flow && state.picture && asking.isOpen()) return;
+  if (flow && state.picture && (asking.isOpen() || searching)) return;
   if (flow && state.picture) {
     return trying(async () => {
       const place = pose.toPx(board.at(event));
