@@ -22,6 +22,7 @@ SAME_CURVE_SHARE = 0.25
 LEAST_REACH_MM = 0.5
 PLACES = 9
 FAR_COST = 1e6
+BY_HAND = "drawn"
 MOST_PLACES = 5
 MOST_NAMED = 4
 MEETING_SHARE = 0.75
@@ -350,9 +351,11 @@ def departure(sketch, trace, edge_mm, tolerance_mm):
     Returns:
         :class:`Departure`, or None when nothing of the trace is left.
     """
-    curves = [sketch.geometry(name) for name, curve in sketch.curves.items() if curve.origin == trace and not curve.construction]
+    own = [curve for curve in sketch.curves.values() if curve.origin == trace and not curve.construction]
+    # What was drawn by hand may stand in for a traced curve that was deleted.
+    curves = [sketch.geometry(name) for name, curve in sketch.curves.items() if curve.origin in (trace, BY_HAND) and not curve.construction]
     edge_mm = np.asarray(edge_mm, float).reshape(-1, 2)
-    if not curves or not len(edge_mm):
+    if not own or not len(edge_mm):
         return None
     off = distances_from(edge_mm, curves)
     beyond, reach = [], 0.03 * float(np.ptp(edge_mm, axis=0).max())

@@ -18,7 +18,7 @@ from core.tests.specimens import camera, light_of
 from examples import parts
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import CalibrationError, TraceError
-from nomogon_core.geometry import Arc, Circle, Line, outline_points
+from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, outline_points
 from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, unbent
 from nomogon_core.reference.camera import fit_camera, is_straight
 from nomogon_core.reference.decode import decode, inspect, looks_drawn
@@ -27,6 +27,7 @@ from nomogon_core.reference.models import Edge, Rectangle
 from nomogon_core.reference.sheets import find_rectangle
 from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.contours import find_contours
+from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.faint import faint_strokes
 from nomogon_core.trace.fit import fit_outline
 from nomogon_core.trace.lens import tip_recession, true_radius
@@ -191,3 +192,12 @@ class ByThemselves(unittest.TestCase):
         self.assertLess(between_jaws(contour, "closest").apart_px, min(math.dist(*pair) for pair in zip(narrow.exterior.coords[:2], narrow.exterior.coords[1:3])) + 0.3)
         with self.assertRaisesRegex(CalibrationError, "No outline goes around"):
             part_around(decode(shot.jpeg), (2.0, 2.0))
+
+
+class Departures(unittest.TestCase):
+    def test_splines_of_several_pieces_count_as_a_whole(self):
+        """Against shapely, on a spline of three pieces."""
+        spline = Spline([(0, 0), (10, 20), (20, 20), (30, 0), (40, -20), (50, -20), (60, 0), (70, 20), (80, 30), (95, 5)])
+        places = np.random.default_rng(3).uniform((0, -25), (95, 25), (60, 2))
+        line = shapely.LineString(np.vstack([bezier(control, np.linspace(0, 1, 2000)) for control in spline.pieces()]))
+        np.testing.assert_allclose(np.abs(signed_distance(places, spline)), shapely.distance(line, shapely.points(places)), atol=2e-3)

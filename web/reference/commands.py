@@ -10,7 +10,8 @@ from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
 from nomogon_core.job import calibration_of, known_of, picture_of
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
-from nomogon_core.reference.calibration import GAUGE_U95_MM, MODELS, level_angle
+from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle
+from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
 from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
 from nomogon_core.reference.models import is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
@@ -25,6 +26,7 @@ MOST_PICTURES = 12
 MOST_STEPS = 20
 MEASURED_U95_MM = 0.05
 SAME_CORNERS_PX = 5.0
+MOST_BOWED = 4.0
 KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
                   "resolution": "Resolution", "check": "Check"}
 
@@ -291,7 +293,12 @@ def set_corners(documents, *, name, corners, edges):
 @_calibrating
 def add_straight(documents, *, places):
     """An edge that is straight in reality, by places along it; takes lens bending out."""
-    item = _new_known(documents, "straight", places=_places(places, 5, 400))
+    places, fit = _places(places, 5, 400), calibration_of(documents)
+    if fit is not None and fit.model == CAMERA:
+        bow, sure = is_straight(fit, places, STRAIGHT_SIGMA_PX)
+        if abs(sure) > MOST_BOWED:
+            raise InputError(f"That edge is bowed by {abs(bow):.1f} px more than the lens bends by what is known already, so it is not straight in reality and was not taken.")
+    item = _new_known(documents, "straight", places=places)
     return f"{item['name']} added"
 
 

@@ -33,9 +33,12 @@ def signed_distance(points, curve):
                                                  for a in (curve.start_angle, curve.start_angle + curve.sweep)))
         to_ends = np.minimum(np.hypot(*(points - first).T), np.hypot(*(points - last).T))
         return np.where(angle <= abs(curve.sweep), radial, to_ends)
-    control = curve.pieces()[0]
-    steps = max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3))
-    return compiled.cubic_distances(control, np.ascontiguousarray(points, float), steps)
+    points, nearest = np.ascontiguousarray(points, float), None
+    for control in curve.pieces():
+        steps = max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3))
+        away = compiled.cubic_distances(control, points, steps)
+        nearest = away if nearest is None else np.where(np.abs(away) < np.abs(nearest), away, nearest)
+    return nearest
 
 
 def _ellipse_distance(points, ellipse):
@@ -68,13 +71,14 @@ def distances_to_run(points, line):
 
 
 def points_along(curve, count=24):
-    """Points (count, 2) along a curve."""
+    """Points (count, 2) along a curve, so many a piece of a spline."""
     shares = np.linspace(0, 1, count)
     if isinstance(curve, Arc):
         angles = curve.start_angle + shares * curve.sweep
         return np.column_stack([curve.center[0] + curve.radius * np.cos(angles), curve.center[1] + curve.radius * np.sin(angles)])
     if isinstance(curve, Spline):
-        return bezier(curve.pieces()[0], shares)
+        pieces = curve.pieces()
+        return np.vstack([bezier(control, shares) for control in pieces]) if len(pieces) > 1 else bezier(pieces[0], shares)
     return np.array(curve.start) + shares[:, None] * np.subtract(curve.end, curve.start)
 
 
