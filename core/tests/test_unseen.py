@@ -162,8 +162,9 @@ class ByThemselves(unittest.TestCase):
         picture = np.full((400, 500), 255, np.uint8)
         cv2.circle(picture, (250, 200), 120, 20, -1, cv2.LINE_AA)
         for kind, how in ((".png", []), (".jpg", [cv2.IMWRITE_JPEG_QUALITY, 70])):
-            self.assertTrue(looks_drawn(cv2.imencode(kind, picture, how)[1].tobytes()))
-        self.assertFalse(looks_drawn(unseen_parts.shoot(np.random.default_rng(5)).jpeg))
+            self.assertIs(looks_drawn(cv2.imencode(kind, picture, how)[1].tobytes()), True)
+        for blurred in (unseen_parts.shoot(np.random.default_rng(5)).jpeg, cv2.imencode(".png", cv2.GaussianBlur(picture, (0, 0), 1.0))[1].tobytes()):
+            self.assertIs(looks_drawn(blurred), False)
 
     def test_the_camera_that_a_file_notes(self):
         exif = Image.Exif()

@@ -182,7 +182,7 @@ def _edge_width(grey, low, high):
     above = share > 0.5
     # Steps between neighbours count a slanted edge 4/π times as long as it is, on the average over all directions.
     edge = (np.count_nonzero(above[:, 1:] != above[:, :-1]) + np.count_nonzero(above[1:] != above[:-1])) * math.pi / 4
-    return float(np.count_nonzero((share > BETWEEN) & (share < 1 - BETWEEN))) / max(edge, 1.0)
+    return float(np.count_nonzero((share > BETWEEN) & (share < 1 - BETWEEN)) / max(edge, 1.0))
 
 
 def _on_white(picture):
