@@ -258,6 +258,12 @@ class Calibration:
         (ax, ay), (bx, by) = corners[1] - corners[0], corners[2] - corners[0]
         return math.sqrt(abs(ax * by - ay * bx))
 
+    def mm_per_px_at(self, place):
+        """Scale around a place in pixels: the root of the area of a pixel there."""
+        origin, right, down = self.to_mm(np.asarray(place, float) + [(0, 0), (1, 0), (0, 1)])
+        (ax, ay), (bx, by) = right - origin, down - origin
+        return math.sqrt(abs(ax * by - ay * bx))
+
     @property
     def u_mm_per_px(self):
         return math.sqrt(self._variance(self._scale))

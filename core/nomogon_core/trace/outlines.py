@@ -334,7 +334,7 @@ def _inside(inner, outer):
 
 
 def _fitted(contour, calibration, settings, noise, tell):
-    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm,
+    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px_at(contour.points.mean(axis=0)), tolerance=settings.tolerance_mm,
                          noise_px=noise, blur_px=contour.blur_px, tell=tell)
     tell(1.0)
     return _in_mm(fitted, calibration, contour.hole)
