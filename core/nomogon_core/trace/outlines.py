@@ -3,7 +3,6 @@
 import math
 
 import attrs
-import cv2
 import numpy as np
 
 from nomogon_core.errors import TraceError
