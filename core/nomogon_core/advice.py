@@ -119,12 +119,14 @@ def next_step(view, stage):
 
 
 def level_turn(view):
-    """(radians, their 95 % uncertainty) by which the longest traced edges are out of level or upright, whichever is nearer; None without any.
+    """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or upright, whichever is nearer; None without any.
 
     Edges count together where their directions, but for right angles, agree within their uncertainty.
     """
+    reference = view.documents["reference"]
+    traces = {name for name, item in reference["traces"].items() if reference["pictures"].get(item["picture"]) is view.picture}
     lines = [(view.sketch.geometry(name), curve.u95) for name, curve in view.sketch.curves.items()
-             if curve.kind == "line" and curve.u95 is not None and not curve.construction]
+             if curve.kind == "line" and curve.origin in traces and not curve.construction]
     if not lines:
         return None
     told = []
@@ -133,22 +135,25 @@ def level_turn(view):
         angle = math.remainder(math.atan2(line.end[1] - line.start[1], line.end[0] - line.start[0]), math.pi / 2)
         told.append((run, angle, max(angle_u95(run, u95, run, 0.0, 0.0), LEAST_LEVEL_U95)))
     _, base, _ = max(told)
-    alike = [(run, base + math.remainder(angle - base, math.pi / 2), u95) for run, angle, u95 in told if abs(math.remainder(angle - base, math.pi / 2)) < 3 * u95]
-    weights = [1 / u95**2 for _, _, u95 in alike]
-    return math.remainder(sum(weight * angle for weight, (_, angle, _) in zip(weights, alike)) / sum(weights), math.pi / 2), 1 / math.sqrt(sum(weights))
+    offs = [(math.remainder(angle - base, math.pi / 2), u95) for _, angle, u95 in told]
+    alike = [(off, 1 / u95**2) for off, u95 in offs if abs(off) < 3 * u95]
+    total = sum(weight for _, weight in alike)
+    return math.remainder(base + sum(weight * off for off, weight in alike) / total, math.pi / 2), 1 / math.sqrt(total)
 
 
 def _next_level(view):
     """The turn that lays the longest edges level and upright, until something in the sketch is tied to a direction."""
-    if any(item.kind in ("horizontal", "vertical", "across", "up") for item in view.sketch.constraints.values()):
+    if view.picture.get("locked") or any(item.kind in ("horizontal", "vertical", "across", "up") for item in view.sketch.constraints.values()):
         return None
     turn = level_turn(view)
     if turn is None or not max(turn[1], LEAST_LEVEL) < abs(turn[0]) < MOST_LEVEL:
         return None
     angle = view.picture["angle"] + (-turn[0] if view.picture.get("flipped") else turn[0])
     name = next(key for key, item in view.documents["reference"]["pictures"].items() if item is view.picture)
-    return Advice(f"The longest edges are {format_angle(abs(turn[0]), 2)} ± {format_angle(turn[1], 2)} out of level. Lay them level and upright, and sizes across and up are true.",
-                  (Action("Level", command="reference.place_picture", arguments={"picture": name, "field": "angle", "text": f"{math.degrees(angle):.6f}°"}), Action("Open Sketch", stage="sketch")))
+    level = {"picture": name, "field": "angle", "text": f"{math.degrees(angle):.6f}°"}
+    return Advice(f"The longest edges are {format_angle(abs(turn[0]), 2)} ± {format_angle(turn[1], 2)} out of level. "
+                  "Lay them level and upright, and sizes across and up are true.",
+                  (Action("Level", command="reference.place_picture", arguments=level), Action("Open Sketch", stage="sketch")))
 
 
 def _next_picture(view, stage):

@@ -28,6 +28,7 @@ EMPTY = {
 }
 
 SAME_FOCAL = 0.01
+PLACING = ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm", "focal")
 
 
 @attrs.frozen
@@ -79,6 +80,13 @@ def _lengths(key, item):
     return [KnownLength(item["name"], tuple(item["start"]), tuple(item["end"]), item["length_mm"], item["sigma_px"], item["gauge_u95_mm"], key)]
 
 
+def rectangle_of(key, item):
+    """A stored card, sheet or rectangle, whether it counts or not."""
+    edges = tuple(Edge(tuple(map(tuple, edge["places"])), tuple(map(tuple, edge["normals"])), edge["sigma_px"]) for edge in item.get("edges", ()))
+    return Rectangle(item["name"], tuple(map(tuple, item["corners"])), item["width_mm"], item["height_mm"], item["sigma_px"], item["gauge_u95_mm"],
+                     key, edges)
+
+
 def observations(known):
     """:class:`Observations` of stored known lengths by id; what is left out or only checks is passed over."""
     lengths, rectangles, straights = [], [], []
@@ -87,8 +95,7 @@ def observations(known):
         if not item.get("used", True) or kind == "check":
             continue
         if kind == "rectangle":
-            edges = tuple(Edge(tuple(map(tuple, edge["places"])), tuple(map(tuple, edge["normals"])), edge["sigma_px"]) for edge in item.get("edges", ()))
-            rectangles.append(Rectangle(item["name"], tuple(map(tuple, item["corners"])), item["width_mm"], item["height_mm"], item["sigma_px"], item["gauge_u95_mm"], key, edges))
+            rectangles.append(rectangle_of(key, item))
         elif kind == "straight":
             straights.append(tuple(map(tuple, item["places"])))
         else:
@@ -104,7 +111,7 @@ def known_of(documents, picture):
 def things_of(documents):
     """The cards and sheets in the picture worked on, as :class:`nomogon_core.trace.things.Thing`: they are no part to trace."""
     known = known_of(documents, picture_of(documents)[0])
-    return [thing_of(rectangle) for rectangle in observations(known).rectangles if known[rectangle.key].get("thing")]
+    return [thing_of(rectangle_of(key, item)) for key, item in known.items() if item.get("thing")]
 
 
 def calibration_of(documents, name=None):
@@ -116,7 +123,7 @@ def calibration_of(documents, name=None):
     name, picture = picture_of(documents, name)
     if picture is None:
         return None
-    placing = {key: picture[key] for key in ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm", "focal") if key in picture}
+    placing = {key: picture[key] for key in PLACING if key in picture}
     return _calibration(json.dumps([placing, known_of(documents, name), _lens_known(documents, name, picture)], sort_keys=True))
 
 

@@ -112,7 +112,8 @@ class CommandLine(unittest.TestCase):
         rough = ",".join(f"{value:.0f}" for value in (camera.to_px([(15, 105), (100.6, 105), (100.6, 158.98), (15, 158.98)]) + 3).ravel())
         self.assertEqual(main(["trace", str(picture), "--rectangle", f"85.6x53.98mm:{rough}", "--out", self.out("r.json")]), 0)
         again = json.loads(Path(self.out("r.json")).read_text())
-        self.assertAlmostEqual(again["outlines"][0]["area_mm2"], outer["area_mm2"], delta=4)
+        shares = [told["scale"]["u95_mm_per_px"] / told["scale"]["mm_per_px"] for told in (report, again)]
+        self.assertAlmostEqual(again["outlines"][0]["area_mm2"], outer["area_mm2"], delta=2 * math.hypot(*shares) * outer["area_mm2"])
         self.assertIn("No clear edge", self.refuse("trace", str(picture), "--card", "100,100,200,100,200,160,100,160", "--out", self.out("x.dxf")))
 
     def test_diameter_resolution_and_height(self):
@@ -217,7 +218,8 @@ class LedgerAndNext(unittest.TestCase):
         turned = tuple(moved(curve, lambda place: (place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[1] * math.cos(0.05)), turn=0.05)
                        for curve in parts.hinge_leaf()[0])
         sketch, _, _ = edit.add_outline(model.Sketch(), turned, [0.03] * len(turned), origin="t1")
-        view = overview(documents_of(sketch, pictures=self.picture, known=self.known((800, 80), (799, 79.9)), active="r1"))
+        view = overview(documents_of(sketch, pictures=self.picture, known=self.known((800, 80), (799, 79.9)), active="r1",
+                                         traces={"t1": {"picture": "r1", "settings": {}}}))
         turn, u95 = level_turn(view)
         self.assertAlmostEqual(turn, 0.05, delta=1e-6)
         self.assertLess(u95, 0.002)

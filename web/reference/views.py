@@ -16,12 +16,12 @@ from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
 from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
-from nomogon_core.job import calibration_of, known_of, observations, picture_of, things_of
+from nomogon_core.job import calibration_of, known_of, picture_of, rectangle_of, things_of
 from nomogon_core.measuring import read_check, suggest
 from nomogon_core.quantity.units import parse_length
 from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
-from nomogon_core.reference.jaws import WAYS, between_jaws, part_around
+from nomogon_core.reference.jaws import between_jaws, part_around
 from nomogon_core.reference.quality import assess
 from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, follow_straight, rectangle_from_corners
 from nomogon_core.trace.contours import find_contours
@@ -65,7 +65,7 @@ def _known_for_board(documents, name, fit):
             "name", "start", "end", "corners", "center", "half_axes", "angle", "places", "what", "gauge", "width_mm", "height_mm", "dpi") if field in item}
         plain |= {"mm": item.get("length_mm"), "sigma": item.get("sigma_px")}
         if item.get("edges"):
-            plain["outline"] = thing_of(observations({key: item | {"used": True}}).rectangles[0]).outline
+            plain["outline"] = thing_of(rectangle_of(key, item)).outline
         if kind == "check" and fit:
             plain["read"], plain["u95"] = read_check(fit, item)
         told.append(plain)
@@ -135,10 +135,7 @@ def find(request, job_id):
             size = sides[0] + sides[2], sides[1] + sides[3]
         return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
     if kind == "jaws":
-        way = sent.get("way", "closest")
-        if way not in WAYS:
-            raise InputError(f"Jaws close {', '.join(WAYS)}; choose one of these.")
-        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
+        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), sent.get("way", "closest"))
         return JsonResponse({"start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))

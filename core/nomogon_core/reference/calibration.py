@@ -266,9 +266,9 @@ class Calibration:
 
     @property
     def u_mm_per_px(self):
-        return math.sqrt(self._variance(self._scale))
+        return math.sqrt(self.variance_of(self._scale))
 
-    def _variance(self, function):
+    def variance_of(self, function):
         """Variance of a function of the parameters, by its derivatives."""
         base = np.array(self.parameters)
         steps = 1e-6 * np.maximum(np.abs(base), 1e-3)
@@ -284,7 +284,7 @@ class Calibration:
         sigma = self.pick_sigma_px if sigma_px is None else sigma_px
         own = np.array(self.parameters)
         slopes = [(length(own, picks + move) - length(own, picks - move)) / 0.02 for move in 0.01 * np.eye(4).reshape(4, 2, 2)]
-        variance = self._variance(length) + sigma**2 * float(np.sum(np.square(slopes)))
+        variance = self.variance_of(length) + sigma**2 * float(np.sum(np.square(slopes)))
         return length(own), COVERAGE_FACTOR * math.sqrt(variance)
 
     def angle_between(self, corner_px, first_px, second_px, sigma_px=None):
@@ -298,7 +298,7 @@ class Calibration:
         sigma = self.pick_sigma_px if sigma_px is None else sigma_px
         own = np.array(self.parameters)
         slopes = [(opening(own, picks + move) - opening(own, picks - move)) / 0.02 for move in 0.01 * np.eye(6).reshape(6, 3, 2)]
-        return opening(own), COVERAGE_FACTOR * math.sqrt(self._variance(opening) + sigma**2 * float(np.sum(np.square(slopes))))
+        return opening(own), COVERAGE_FACTOR * math.sqrt(self.variance_of(opening) + sigma**2 * float(np.sum(np.square(slopes))))
 
     def u95_at_reach(self):
         """95 % uncertainty of a distance as long as the known ones: the one number for the stage line."""

@@ -15,7 +15,7 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import COVERAGE_FACTOR, Calibration, Doubt, camera_plane, residual_of, unbent, widening
+from nomogon_core.reference.calibration import CAMERA, COVERAGE_FACTOR, Calibration, Doubt, camera_plane, residual_of, unbent, widening
 
 LENS = 5
 POSE = 6
@@ -217,7 +217,7 @@ def _calibration(problem, best, rectangles, lengths, origin_px, angle):
     farthest = max((*lengths, *(side for rectangle in rectangles for side in rectangle.sides())), key=lambda item: item.base_px)
     right = camera_plane(parameters, np.array([(0.0, 0.0), (1e-3, 0.0)]))
     way = right[1] - right[0]
-    return Calibration("camera", tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
+    return Calibration(CAMERA, tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
                        reduced_chi2=reduced, spare=spare, pick_sigma_px=0.1, reach_px=(farthest.start, farthest.end), facing=math.atan2(way[1], way[0]))
 
 
@@ -274,5 +274,5 @@ def is_straight(fit, places, sigma_px):
         v = unbent((q - parameters[1:3]) / size, parameters[3], parameters[4])
         return float(np.polyfit(t, (v - v.mean(axis=0)) @ axes[1] * size * fit.unit_px, 2)[0])
     noise = sigma_px * math.sqrt(float(np.linalg.inv(np.vander(t, 3).T @ np.vander(t, 3))[0, 0]))
-    variance = noise**2 + fit._variance(sagitta)
+    variance = noise**2 + fit.variance_of(sagitta)
     return sagitta(own), sagitta(own) / math.sqrt(variance)

@@ -59,14 +59,14 @@ def between_jaws(contour, way):
         way: "level" or "upright" for jaws that close along x or y, "closest" where the part is narrowest, or the direction in which they close, in radians.
 
     Raises:
+        CalibrationError: no such way.
         TraceError: the contour is too short to be fitted.
     """
+    if way not in WAYS and not isinstance(way, float):
+        raise CalibrationError(f"Jaws close {', '.join(WAYS)}, or in a direction in radians; {way!r} came.")
     curves = fit_outline(contour.points, pixel=1.0, tolerance=TOLERANCE_PX, blur_px=contour.blur_px).curves
     places = outline_points(curves, CHORD_PX)
-    if way == "closest":
-        angle = _narrowest(places)
-    else:
-        angle = {"level": 0.0, "upright": math.pi / 2}[way] if way in WAYS else float(way)
+    angle = _narrowest(places) if way == "closest" else {"level": 0.0, "upright": math.pi / 2}.get(way, way)
     across = np.array([math.cos(angle), math.sin(angle)])
     along = np.array([-across[1], across[0]])
     reach = places @ across
