@@ -13,7 +13,7 @@ from nomogon_core.quantity.units import format_length, parse_angle, parse_length
 from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle
 from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
 from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
-from nomogon_core.reference.models import is_guessed, resolution_lengths
+from nomogon_core.reference.models import across_picture, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
 from nomogon_core.solid.planes import operation_of, words_of
@@ -26,6 +26,7 @@ MOST_PICTURES = 12
 MOST_STEPS = 20
 MEASURED_U95_MM = 0.05
 SAME_CORNERS_PX = 5.0
+SHORTEST_FOCAL, LONGEST_FOCAL = 0.2, 20.0
 MOST_BOWED = 4.0
 KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
                   "resolution": "Resolution", "check": "Check"}
@@ -76,6 +77,19 @@ def _calibrating(function):
     return run
 
 
+def _focal(value):
+    """A focal length in half diagonals as a file notes it, or None.
+
+    Raises:
+        InputError: no number that a lens could have.
+    """
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not SHORTEST_FOCAL <= value <= LONGEST_FOCAL:
+        raise InputError(f"A focal length between {SHORTEST_FOCAL:g} and {LONGEST_FOCAL:g} half diagonals was expected; {value!r} came.")
+    return float(value)
+
+
 @command("reference.add_picture")
 def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None, camera="", focal=None):
     """Put a picture into the job and work on it."""
@@ -86,7 +100,7 @@ def add_picture(documents, *, name, digest, media_type, width, height, dpi, take
     reference["pictures"][key] = {
         "name": clean_name(name, "The picture"), "digest": digest, "media_type": media_type, "width": width, "height": height, "dpi": dpi,
         "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
-        "drawn": drawn, "stand_in": stand_in, "camera": camera, "focal": focal, "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
+        "drawn": drawn, "stand_in": stand_in, "camera": " ".join(str(camera).split())[:LONGEST_NAME], "focal": _focal(focal), "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
     reference["active"] = key
     return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 
@@ -220,6 +234,18 @@ def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=Fals
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
 
+@command("reference.add_width")
+@_calibrating
+def add_width(documents, *, text, unit="mm"):
+    """How wide the whole picture is in reality: a drawing made to size, a print or a scan."""
+    _, picture = _picture(documents)
+    start, end, sigma = across_picture(picture["width"], picture["height"])
+    item = _new_known(documents, "length", "Picture width", start=list(start), end=list(end), length_mm=1.0, typed=str(text), sigma_px=sigma,
+                      gauge_u95_mm=GAUGE_U95_MM)
+    item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
+    return f"{item['name']} set to {format_length(item['length_mm'])} mm"
+
+
 @command("reference.add_diameter")
 @_calibrating
 def add_diameter(documents, *, center, half_axes, angle, text, unit="mm", stand_in=False):
@@ -297,7 +323,8 @@ def add_straight(documents, *, places):
     if fit is not None and fit.model == CAMERA:
         bow, sure = is_straight(fit, places, STRAIGHT_SIGMA_PX)
         if abs(sure) > MOST_BOWED:
-            raise InputError(f"That edge is bowed by {abs(bow):.1f} px more than the lens bends by what is known already, so it is not straight in reality and was not taken.")
+            raise InputError(f"That edge is bowed by {abs(bow):.1f} px more than the lens bends by what is known already, so it is not straight "
+                             "in reality and was not taken.")
     item = _new_known(documents, "straight", places=places)
     return f"{item['name']} added"
 

@@ -44,9 +44,15 @@ def bytes_of(digest):
     return bytes(Blob.objects.get(pk=digest).data)
 
 
+def _source(picture):
+    """What the light of a stored picture depends on: its bytes, and whether a program drew it."""
+    return picture["digest"], picture.get("drawn", False)
+
+
 def raw_light(picture):
     """Linear luminance of a stored picture as it was taken."""
-    return _remembered(("light", picture["digest"]), lambda: decode(bytes_of(picture["digest"]), picture["name"], drawn=picture.get("drawn", False)))
+    digest, drawn = _source(picture)
+    return _remembered(("light", digest, drawn), lambda: decode(bytes_of(digest), picture["name"], drawn=drawn))
 
 
 def steps_of(picture):
@@ -56,7 +62,7 @@ def steps_of(picture):
 
 def steps_key(picture, mm_per_px):
     """What a cleaned picture depends on, short."""
-    return hashlib.sha256(json.dumps([picture["digest"], steps_of(picture), mm_per_px], sort_keys=True).encode()).hexdigest()[:20]
+    return hashlib.sha256(json.dumps([*_source(picture), steps_of(picture), mm_per_px], sort_keys=True).encode()).hexdigest()[:20]
 
 
 def mm_per_px_of(documents, name=None):
@@ -76,7 +82,8 @@ def light_of(documents):
 
 def colours_of(picture):
     """Linear red, green and blue of a stored picture."""
-    return _remembered(("colours", picture["digest"]), lambda: colours(bytes_of(picture["digest"]), picture["name"], drawn=picture.get("drawn", False)))
+    digest, drawn = _source(picture)
+    return _remembered(("colours", digest, drawn), lambda: colours(bytes_of(digest), picture["name"], drawn=drawn))
 
 
 def reduced(light, pixels=PREVIEW_PIXELS):
@@ -99,13 +106,13 @@ def preview_light(documents, pixels=PREVIEW_PIXELS):
 def preview_colours(documents, pixels=COLOUR_PREVIEW_PIXELS):
     """The reduced picture in colour and its factor."""
     _, picture = picture_of(documents)
-    return _remembered(("reduced colours", pixels, picture["digest"]), lambda: reduced(colours_of(picture), pixels))
+    return _remembered(("reduced colours", pixels, *_source(picture)), lambda: reduced(colours_of(picture), pixels))
 
 
 def clean_preview(documents, steps):
     """JPEG of the picture after steps that are not stored yet, on a reduced copy."""
     _, picture = picture_of(documents)
-    small, factor = _remembered(("raw reduced", picture["digest"]), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS))
+    small, factor = _remembered(("raw reduced", *_source(picture)), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS))
     return as_jpeg(clean(small, steps, Scale(factor, mm_per_px_of(documents))))
 
 

@@ -18,7 +18,7 @@ from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
 from nomogon_core.job import calibration_of, known_of, picture_of, rectangle_of, things_of
 from nomogon_core.measuring import read_check, suggest
-from nomogon_core.quantity.units import parse_length
+from nomogon_core.quantity.units import format_length, parse_length
 from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.jaws import between_jaws, part_around
@@ -27,7 +27,7 @@ from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, 
 from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.finding import SAME_COLOUR, colour_at
 from nomogon_core.trace.offered import offered_tolerance
-from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, TraceSettings, check_settings, contour_preview
+from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, DEFAULT_TOLERANCE_MM, TraceSettings, check_settings, contour_preview
 from nomogon_core.trace.symmetry import find_axis
 from nomogon_core.trace.things import light_without_cards, thing_of
 from reference import pictures
@@ -87,7 +87,7 @@ def board(request, job_id):
                                 "flipped": picture.get("flipped", False), "locked": picture.get("locked", False), "dpi": picture["dpi"],
                                 "steps": picture.get("steps", []), "cleaned": pictures.steps_key(picture, fit.mm_per_px if fit else None) if cleaned else "",
                                 "stand_in": bool(picture.get("stand_in"))},
-        "pictures": [{"id": key, **{field: item.get(field) for field in ("name", "visible", "locked", "opacity", "taken_from", "licence", "model")},
+        "pictures": [{"id": key, **{field: item.get(field) for field in ("name", "visible", "locked", "drawn", "opacity", "taken_from", "licence", "model")},
                       "flipped": item.get("flipped", False), "degrees": round(math.degrees(item["angle"]), 4), "at": item.get("at_mm", [0.0, 0.0]),
                       "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name}
                      for key, item in reference["pictures"].items()],
@@ -146,7 +146,8 @@ def find(request, job_id):
 
 def _as_found(rectangle):
     """A rectangle as the page keeps it until it is sent back."""
-    edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)} for edge in rectangle.edges]
+    edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)}
+             for edge in rectangle.edges]
     return {"corners": np.round(rectangle.corners, 3).tolist(), "edges": edges, "sigma": rectangle.sigma_px}
 
 
@@ -289,7 +290,8 @@ def settings_of(sent, documents):
         picked = tuple(tuple(float(value) for value in colour_at(colour, *place)) for place in _sent_places({"places": sent["picked"]}, 1))
     settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
                              part=str(sent.get("part", "auto")), mode=mode, flatten=bool(sent.get("flatten")), colours=picked,
-                             reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0), sides=str(sent.get("sides", "auto")))
+                             reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0),
+                             sides=str(sent.get("sides", "auto")))
     check_settings(settings)
     return settings
 
@@ -307,7 +309,8 @@ def outlines(request, job_id):
         light, factor = pictures.preview_light(documents, *([pictures.SLOW_PREVIEW_PIXELS] if settings.mode != "tone" else []))
     offered, why = offered_tolerance(0.0, fit.mm_per_px)
     return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
-                         "offered": {"mm": offered, "why": why}})
+                         "offered": {"text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},
+                                     "why": why if offered > DEFAULT_TOLERANCE_MM else ""}})
 
 
 @require_POST

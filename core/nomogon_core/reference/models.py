@@ -28,6 +28,7 @@ WORTH_MEASURING = 0.9
 DOUBT_FACTOR = 1.5
 STRAIGHT_SIGMA_PX = 0.06
 RECTANGLE_UNKNOWNS = 5
+BORDER_SIGMA_PX = 0.3
 
 
 @attrs.frozen
@@ -304,6 +305,11 @@ def resolution_lengths(dpi, key=""):
     return [KnownLength(f"Resolution {way}", (0.0, 0.0), (base * x, base * y), base * MM_PER_INCH / value, 0.01,
                         RESOLUTION_SHARE * base * MM_PER_INCH / value, key)
             for way, value, x, y in (("across", dpi[0], 1, 0), ("down", dpi[1], 0, 1))]
+
+
+def across_picture(width, height):
+    """(start, end, standard deviation) of the whole width of a picture in pixels: its border lies half a pixel beyond its outermost pixels."""
+    return (-0.5, height / 2), (width - 0.5, height / 2), BORDER_SIGMA_PX
 
 
 def is_guessed(dpi):

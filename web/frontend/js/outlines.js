@@ -40,11 +40,11 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   const kept = () => outlines.filter((outline) => !left.has(keyOf(outline)));
 
   /** The tolerance that the picture allows, until somebody types another. */
-  function offer({ mm, why }) {
+  function offer({ text, why }) {
     if (typed) return;
-    form.elements.tolerance.value = unit === "in" ? `${(mm / 25.4).toFixed(4)} in` : `${mm} mm`;
+    form.elements.tolerance.value = text[unit];
     reason.textContent = `No finer is offered, since ${why}.`;
-    reason.hidden = mm <= 0.1;
+    reason.hidden = !why;
   }
 
   function draw() {

@@ -36,6 +36,7 @@ export function startPictures({ board, tray, redraw, load }) {
     fields.model.value = one.model ?? "auto";
     fields.visible.checked = one.visible !== false;
     fields.locked.checked = Boolean(one.locked);
+    fields.drawn.checked = Boolean(one.drawn);
     fields.flipped.checked = one.flipped;
     for (const name of [...TYPED, "flipped", "model"]) fields[name].disabled = Boolean(one.locked);
   }
@@ -46,7 +47,7 @@ export function startPictures({ board, tray, redraw, load }) {
     const set = (field, now) => command("reference.set_picture", { picture: current().id, field, value: now });
     if (name === "picture") return command("reference.choose_picture", { picture: value });
     if (NOTED.includes(name)) return set(name, value);
-    if (["visible", "locked"].includes(name)) return set(name, checked);
+    if (["visible", "locked", "drawn"].includes(name)) return set(name, checked);
     if (name === "opacity") return set("opacity", Number(value) / 100);
     if (name === "flipped") return place("flipped", checked);
     return name === "model" || TYPED.includes(name) ? place(name, value) : Promise.resolve(true);

@@ -113,18 +113,18 @@ const roundPlaces = ({ center: [x, y], half_axes: [a, b], angle }) =>
 async function closeJaws(places, way) {
   const jaws = await find("jaws", places, { way });
   const ends = [jaws.start, jaws.end];
-  askLength(ends, (values) => command("reference.add_known", { start: jaws.start, end: jaws.end, text: values.reading, sigma_px: jaws.sigma, unit, stand_in: values.stand_in }),
-    "Type what your caliper reads across there, and press Enter.");
+  const add = ({ reading, stand_in: standIn }) =>
+    command("reference.add_known", { start: jaws.start, end: jaws.end, text: reading, sigma_px: jaws.sigma, unit, stand_in: standIn });
+  askLength(ends, add, "Type what your caliper reads across there, and press Enter.");
 }
 
-/** A drawing made to size, a print or a scan: the picture itself is so wide. Its border lies half a pixel beyond its outermost pixels. */
+/** A drawing made to size, a print or a scan: the picture itself is so wide. */
 function askWidth() {
   const { width, height } = state.picture;
-  const ends = [[-0.5, height / 2], [width - 0.5, height / 2]];
-  found = { start: ends[0], end: ends[1] };
+  found = { start: [0, height / 2], end: [width, height / 2] };
   draw();
   asking.open({ label: "Width of the whole picture", at: pose.toWorld([width / 2, height / 2]),
-    send: (values) => command("reference.add_known", { start: ends[0], end: ends[1], text: values.reading, sigma_px: 0.3, unit }) });
+    send: (values) => command("reference.add_width", { text: values.reading, unit }) });
   tell("Type how wide the whole picture is in reality, from border to border, and press Enter.");
 }
 
@@ -137,7 +137,8 @@ async function addCard(places) {
 async function addSheet(places) {
   const sheet = await find("sheet", places);
   asking.open({ label: "Measured size, if you have it", at: pose.toWorld(middleOf(sheet.corners)), sheet: sheet.likely, optional: true,
-    send: (values) => command("reference.add_rectangle", { corners: sheet.corners, edges: sheet.edges, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
+    send: (values) =>
+      command("reference.add_rectangle", { corners: sheet.corners, edges: sheet.edges, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
   tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
 }
 
