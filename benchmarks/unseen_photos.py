@@ -1,19 +1,23 @@
 """Random photos of random parts, nothing given but the card or the sheet: found, calibrated, traced, and every size held against the truth."""
 
+import itertools
 import math
 
 import attrs
 import numpy as np
 
 from benchmarks.random_photos import HALF_DIAGONAL, SHEET_SIGMA_MM, SIZE, shoot
-from benchmarks.unseen_parts import COVERED, SAME_PX
 from benchmarks.trace import Edges, even
+from benchmarks.unseen_parts import COVERED, SAME_PX
 from nomogon_core.errors import CoreError
+from nomogon_core.follow import dimension_u95
 from nomogon_core.geometry import Arc, Circle, Line, length, outline_points, sample
 from nomogon_core.reference.decode import decode
 from nomogon_core.reference.models import choose_model
 from nomogon_core.reference.sheets import find_rectangle
-from nomogon_core.sketch.dimensions import angle_u95
+from nomogon_core.sketch import edit
+from nomogon_core.sketch.dimensions import new_dimension
+from nomogon_core.sketch.model import Sketch
 from nomogon_core.trace.outlines import TraceSettings, trace
 from nomogon_core.trace.things import thing_of
 
@@ -23,6 +27,7 @@ FOUND_PX = 40.0
 LEAST_SIZE_MM = 8.0
 TOLERANCE_MM = 0.1
 HOLE_WORD = "holes"
+PARALLEL = 1e-6
 
 
 @attrs.frozen
@@ -72,43 +77,42 @@ def judge(photo, random):
 
 
 def _sizes(photo, fit, outlines):
-    """Sizes of traced curves against the true ones they lie along."""
-    ours = [(curve, u95) for outline in outlines for curve, u95 in zip(outline.curves, outline.u95_mm)]
+    """Dimensions of traced curves in a sketch, each with the ± that the program states for it, against the true sizes: rows as in :class:`Told`."""
+    sketch, ours = Sketch(), []
+    for outline in outlines:
+        sketch, names, _ = edit.add_outline(sketch, outline.curves, outline.u95_mm, origin="t1", closed=outline.closed)
+        ours += zip(outline.curves, names)
     matched = []
     for true in (curve for outline in photo.outlines for curve in outline):
         points = fit.to_mm(photo.lens.to_px(even(sample(true, 0.01), 0.1)))
-        for curve, u95 in ours:
-            if _lies_along(true, curve, points, fit.mm_per_px):
-                matched.append((true, curve, u95))
-                break
-    rows = [(HOLE_WORD, 2 * (curve.radius - true.radius), 2 * u95) for true, curve, u95 in matched if isinstance(true, Circle)]
-    rows += [("radii", curve.radius - true.radius, u95) for true, curve, u95 in matched if isinstance(true, Arc)]
+        name = next((name for curve, name in ours if _lies_along(true, curve, points, fit.mm_per_px)), None)
+        if name is not None:
+            matched.append((true, name))
+
+    def row(word, kind, of, true_size):
+        item = new_dimension(sketch, kind, of)
+        return word, item.value - true_size, dimension_u95(sketch, item, fit)
+    rows = [row(HOLE_WORD, "diameter", (name,), 2 * true.radius) for true, name in matched if isinstance(true, Circle)]
+    rows += [row("radii", "radius", (name,), true.radius) for true, name in matched if isinstance(true, Arc)]
     circles = [item for item in matched if isinstance(item[0], Circle)]
-    for index, (true, curve, _) in enumerate(circles):
-        for other_true, other, _ in circles[index + 1:]:
-            read, u95 = fit.distance(*fit.to_px([curve.center, other.center]), CENTER_SIGMA_PX)
-            rows.append(("distances", read - math.dist(true.center, other_true.center), u95))
+    for (true, name), (other, other_name) in itertools.combinations(circles, 2):
+        centers = tuple(sketch.curves[one].points[0] for one in (name, other_name))
+        rows.append(row("distances", "distance", centers, math.dist(true.center, other.center)))
     lines = [item for item in matched if isinstance(item[0], Line) and length(item[0]) > LEAST_SIZE_MM]
-    for index, (true, curve, u95) in enumerate(lines):
-        for other_true, other, other_u95 in lines[index + 1:]:
-            error = math.remainder(_between(curve, other) - _between(true, other_true), math.pi)
-            rows.append(("angles", error, angle_u95(length(curve), u95, length(other), other_u95, fit.angle_between(*_elbow(curve, other, fit), 0.0)[1])))
+    for (true, name), (other, other_name) in itertools.combinations(lines, 2):
+        angle, apart = _between(true, other)
+        rows.append(row("angles", "angle", (name, other_name), angle))
+        if angle < PARALLEL:
+            rows.append(row("distances", "distance", (name, other_name), apart))
     return rows
 
 
-CENTER_SIGMA_PX = 0.02
-
-
-def _elbow(first, second, fit):
-    """Pixels of a corner and two arms that turn as two lines do."""
-    way, other = (np.subtract(line.end, line.start) for line in (first, second))
-    corner = np.array(first.start)
-    return fit.to_px([corner, corner + way, corner + other])
-
-
 def _between(first, second):
-    a, b = (np.subtract(line.end, line.start) for line in (first, second))
-    return math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b))
+    """(angle of at most 90 degrees, distance of the second's start from the first) of two lines."""
+    way, other = np.subtract(first.end, first.start), np.subtract(second.end, second.start)
+    angle = abs(math.atan2(way[0] * other[1] - way[1] * other[0], float(way @ other)))
+    off = np.subtract(second.start, first.start)
+    return min(angle, math.pi - angle), abs(way[0] * off[1] - way[1] * off[0]) / math.hypot(*way)
 
 
 def _lies_along(true, curve, points, mm_per_px):

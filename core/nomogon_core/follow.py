@@ -114,10 +114,14 @@ def _remeasured(sketch, item, fit):
 
 
 def dimension_u95(sketch, item, fit):
-    """95 % uncertainty of a dimension on traced curves, with the scale's where these lie; None as :func:`traced_u95` says."""
-    curves = [name for name in item.of if name in sketch.curves] or [name for name, curve in sketch.curves.items() if set(item.of) & set(curve.points)][:1]
+    """95 % uncertainty of a dimension on traced curves, with the calibration's where these lie; None as :func:`traced_u95` says."""
+    if item.kind == "angle":
+        first, second = (sketch.geometry(name) for name in item.of)
+        elbow = [first.start, first.end, np.add(first.start, np.subtract(second.end, second.start))]
+        return traced_u95(sketch, item, fit.angle_between(*fit.to_px(elbow), 0.0)[1])
+    curves = [name for name in item.of if name in sketch.curves] or [name for name, curve in sketch.curves.items() if set(item.of) & set(curve.points)]
     shares = [scale_u95(fit, sketch.geometry(name)) for name in curves]
-    return traced_u95(sketch, item, max(shares, default=0.0))
+    return traced_u95(sketch, item, max(shares, default=0.0) * item.value)
 
 
 def follow_picture(documents, picture, before):

@@ -12,7 +12,7 @@ from core.tests.specimens import drawn, fixed, tied, triangle
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import closed_area, ends, length
+from nomogon_core.geometry import Line, closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
@@ -203,6 +203,20 @@ class Constraining(unittest.TestCase):
         self.assertAlmostEqual(traced_u95(traced, diameter, 0.001), 2 * 0.05)
         by_hand, other = edit.add_circle(traced, (30, 0), 5)
         self.assertIsNone(traced_u95(by_hand, new_dimension(by_hand, "radius", (other,)), 0.001))
+
+    def test_uncertainty_of_distances_and_angles_of_lines(self):
+        """Against ten thousand draws of lines through 30 noisy points each: between their ends, and far beyond them."""
+        random, noise, places = np.random.default_rng(2), 0.02, np.linspace(0, 10, 30)
+        slopes, levels = np.polyfit(places - 5, random.normal(0, noise, (30, 10_000)), 1)
+        own = 4 * noise / math.sqrt(30)
+        for start, end in ((2.0, 8.0), (40.0, 60.0)):
+            sketch, (first,), _ = edit.add_outline(Sketch(), [Line((0, 0), (10, 0))], [own], origin="t1", closed=False)
+            sketch, (second,), _ = edit.add_outline(sketch, [Line((start, 7), (end, 7))], [0.0], origin="t1", closed=False)
+            u95 = traced_u95(sketch, new_dimension(sketch, "distance", (first, second)), 0.0)
+            self.assertAlmostEqual(float(np.mean(np.abs(levels + slopes * (start - 5)) < u95)), 0.954, delta=0.012)
+        angle = traced_u95(sketch, new_dimension(sketch, "angle", (first, second)), 0.0)
+        self.assertAlmostEqual(float(np.mean(np.abs(np.arctan(slopes)) < angle)), 0.954, delta=0.012)
+        self.assertAlmostEqual(traced_u95(sketch, new_dimension(sketch, "angle", (first, second)), 0.01), math.hypot(angle, 0.01))
 
     def test_sketches_read_back_from_json(self):
         sketch = tied(drawn(*parts.latch_plate()), Constraint("horizontal", [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")]))

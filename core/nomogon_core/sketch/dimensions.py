@@ -62,11 +62,11 @@ def new_dimension(sketch, kind, of, **fields):
     return Constraint(kind, of, value=measure(sketch, kind, of), name=f"{NAMES[kind]} {number}", **fields)
 
 
-def traced_u95(sketch, item, scale_share):
+def traced_u95(sketch, item, picture_u95):
     """95 % uncertainty of a dimension on traced curves, in millimetres or radians; None when something drawn by hand is in it.
 
     Args:
-        scale_share: 95 % uncertainty of the picture's scale as a share of it.
+        picture_u95: what the calibration of the picture alone makes of the dimension, in its unit; radii have that in their own already.
     """
     names = [name for name in item.of if name in sketch.curves]
     for point in (name for name in item.of if name in sketch.points):
@@ -76,10 +76,24 @@ def traced_u95(sketch, item, scale_share):
         return None
     if item.kind == "angle":
         lengths = [math.dist(*(sketch.points[point] for point in curve.points[:2])) for curve in curves]
-        return angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, scale_share) if len(curves) == 2 else None
+        return angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, picture_u95) if len(curves) == 2 else None
     if item.kind in ("radius", "diameter"):
         return curves[0].u95 * (2 if item.kind == "diameter" else 1)
-    return math.hypot(*(curve.u95 for curve in curves), scale_share * item.value)
+    own = [curve.u95 for curve in curves]
+    if item.kind == "distance" and curves[0].kind == "line" and len(names) == 2:
+        own[0] = _u95_at_foot(sketch, curves[0], curves[1].points[0] if names[1] in item.of else next(point for point in item.of if point in sketch.points))
+    return math.hypot(*own, picture_u95)
+
+
+def _u95_at_foot(sketch, line, point):
+    """95 % uncertainty of a fitted line where a point is square to it, which may be far beyond its ends: there its direction counts most.
+
+    A line's own uncertainty is that at its ends, twice that of its middle (see :func:`angle_u95`).
+    """
+    start, end = (np.array(sketch.points[name]) for name in line.points)
+    run = math.dist(start, end)
+    along = float((np.array(sketch.points[point]) - (start + end) / 2) @ (end - start)) / max(run, 1e-12)
+    return line.u95 / 2 * math.sqrt(1 + 12 * (along / max(run, 1e-12)) ** 2)
 
 
 def angle_u95(first_length, first_u95, second_length, second_u95, picture_u95):
