@@ -183,7 +183,8 @@ def _holes(outline, random):
             hole = _turned(slot((0, 0), random.uniform(4, 16), random.uniform(1.5, 5)), angle, place)
         else:
             w, h = random.uniform(6, 18, 2)
-            hole = _turned(rounded_polygon([(0, 0), (w, 0), (w, h), (0, h)], random.uniform(0, 0.35 * min(w, h), 4) * (random.uniform(0, 1, 4) > 0.3)), angle, place)
+            radii = random.uniform(0, 0.35 * min(w, h), 4) * (random.uniform(0, 1, 4) > 0.3)
+            hole = _turned(rounded_polygon([(0, 0), (w, 0), (w, h), (0, h)], radii), angle, place)
         if min(length(curve) for curve in hole) < LEAST_CURVE_MM or any(isinstance(curve, Arc) and curve.radius < LEAST_CURVE_MM for curve in hole):
             continue
         own = _polygon(hole)
@@ -195,4 +196,7 @@ def _holes(outline, random):
 
 def _turned(outline, angle, place):
     cos, sin = math.cos(angle), math.sin(angle)
-    return tuple(moved(curve, lambda point: (place[0] + cos * point[0] - sin * point[1], place[1] + sin * point[0] + cos * point[1]), turn=angle) for curve in outline)
+
+    def put(point):
+        return place[0] + cos * point[0] - sin * point[1], place[1] + sin * point[0] + cos * point[1]
+    return tuple(moved(curve, put, turn=angle) for curve in outline)

@@ -79,7 +79,8 @@ def rings_kept_percent(random):
         else:
             box = np.array([(10, 20), (110, 20), (110, 90), (10, 90)], float)
             outlines = [box, (box + wide * np.array([(1, 1), (-1, 1), (-1, -1), (1, -1)]))[::-1]]
-        picture = photograph(coverage([points * scale for points in outlines], round(120 * scale), round(120 * scale)), noise=0.006, seed=int(random.integers(1 << 30)))
+        cover = coverage([points * scale for points in outlines], round(120 * scale), round(120 * scale))
+        picture = photograph(cover, noise=0.006, seed=int(random.integers(1 << 30)))
         fit = fit_similarity([KnownLength("given", (0, 0), (100 * scale, 0), 100.0)])
         kept += len(trace(srgb_to_linear(picture / 255).astype(np.float32), fit, TraceSettings())) == 2
     return 100 * kept / RINGS
@@ -119,7 +120,8 @@ def run(seed=None):
             ("holes_worst_um", photos["holes_worst_um"], 30, "error of a hole's diameter in those photos"),
             ("sheets_found_percent", photos["sheets_found_percent"], 95, "cards and sheets found by themselves"),
             ("coverage_radii_straight_percent", parts["radii_covered_percent"], 92, "radii inside their stated 95 %, parts seen from straight above; 92 to 98")]
-    rows += [(name, value, COVERAGE_RANGE[0], "inside the stated 95 % in the photos; 92 to 98") for name, value in photos.items() if name.startswith("coverage_")]
+    rows += [(name, value, COVERAGE_RANGE[0], "inside the stated 95 % in the photos; 92 to 98")
+             for name, value in photos.items() if name.startswith("coverage_")]
     rows += [("corners_sharp_percent", corners_sharp_percent(random), 95, "sharp corners of compressed silhouettes at the tolerance offered"),
              ("rings_kept_percent", rings_kept_percent(random), 95, "rings and frames that keep their inner side"),
              ("outlines_5000_s", outlines_5000_s(random), 25, "a perforated plate, from light to circles")]

@@ -98,7 +98,8 @@ def judge(shot):
             tally[1] += 1
     truth_count = segments(shot.truth)
     largest, _ = deviation(found, [polyline(curves, TRUTH_CHORD_PX) for curves in shot.truth])
-    return Told(tuple(arcs), tuple(lines), all_found and segments(found) == truth_count, _kinks(shot.truth, found), (segments(found), truth_count), largest, tuple(sizes))
+    return Told(tuple(arcs), tuple(lines), all_found and segments(found) == truth_count, _kinks(shot.truth, found),
+                (segments(found), truth_count), largest, tuple(sizes))
 
 
 def _match(curve, ours):
@@ -148,6 +149,7 @@ def run(random):
     def percent(name):
         return 100 * sum(getattr(one, name)[0] for one in told) / sum(getattr(one, name)[1] for one in told)
     radii = [abs(off) <= u95 for one in told for _, off, u95, _ in one.sizes]
-    return {"arcs_exact_percent": percent("arcs"), "lines_exact_percent": percent("lines"), "parts_exact_percent": 100 * float(np.mean([one.exact for one in told])),
+    return {"arcs_exact_percent": percent("arcs"), "lines_exact_percent": percent("lines"),
+            "parts_exact_percent": 100 * float(np.mean([one.exact for one in told])),
             "kinks": float(sum(one.kinks for one in told)), "curves_over_truth": percent("curves") / 100, "max_dev_px": max(one.largest_px for one in told),
             "radii_covered_percent": 100 * float(np.mean(radii))}

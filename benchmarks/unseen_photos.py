@@ -139,7 +139,8 @@ def run(random):
               + ", ".join(f"{kind} {sum(values)}/{len(values)}" for kind, values in inside.items()), flush=True)
     found = [one for one in told if one.found]
     rows = [row for one in found for row in one.sizes]
-    figures = {"sheets_found_percent": 100 * len(found) / len(told), "photo_worst_percent": max(one.worst for one in told), "photo_median_percent": float(np.median([one.worst for one in told])),
+    worst = [one.worst for one in told]
+    figures = {"sheets_found_percent": 100 * len(found) / len(told), "photo_worst_percent": max(worst), "photo_median_percent": float(np.median(worst)),
                "holes_worst_um": max((1000 * abs(error) for name, error, _ in rows if name == HOLE_WORD), default=0.0)}
     for kind in sorted({name for name, _, _ in rows}):
         figures[f"coverage_{kind}_percent"] = 100 * float(np.mean([abs(error) <= u95 for name, error, u95 in rows if name == kind]))

@@ -27,8 +27,10 @@ def _parser():
     parser = Parser(prog="trace", description="Outlines of a calibrated picture as lines, arcs, circles and splines.")
     parser.add_argument("picture")
     add_options(parser)
-    parser.add_argument("--tolerance", default="auto", help="how far a curve may leave the picture's edge, for example 0.1mm; by itself as fine as the picture allows")
-    parser.add_argument("--drawn", choices=("auto", "yes", "no"), default="auto", help="whether a program drew the picture, so that its edges are mixed in stored values; seen by itself")
+    parser.add_argument("--tolerance", default="auto", help="how far a curve may leave the picture's edge, for example 0.1mm; "
+                        "by itself as fine as the picture allows")
+    parser.add_argument("--drawn", choices=("auto", "yes", "no"), default="auto", help="whether a program drew the picture, "
+                        "so that its edges are mixed in stored values; seen by itself")
     parser.add_argument("--out", required=True, metavar="FILE", help="ends in .dxf, .svg or .json")
     parser.add_argument("--report", metavar="REPORT.json")
     parser.add_argument("--threshold", type=float, default=0.5, help="share of the way from ground to part (0.5)")
@@ -40,7 +42,8 @@ def _parser():
     parser.add_argument("--colour", action="append", default=[], metavar="X,Y", help="a place in the picture that has the part's colour, for --mode colour; may be repeated")
     parser.add_argument("--reach", type=float, default=SAME_COLOUR, help="how far a colour reaches, as a distance in OKLab (0.06)")
     parser.add_argument("--flatten", action="store_true", help="level the ground's light everywhere first")
-    parser.add_argument("--sides", choices=SIDES_OF_LINES, default="auto", help="of drawn lines and rings: both sides, the outer one, or what is likely; --mode centre follows the middle")
+    parser.add_argument("--sides", choices=SIDES_OF_LINES, default="auto", help="of drawn lines and rings: both sides, the outer one, "
+                        "or what is likely; --mode centre follows the middle")
     parser.add_argument("--halves", choices=SIDES, help="fit the half on this side of the mirror axis, or the mean of both, and mirror it")
     parser.add_argument("--symmetry", choices=("off", "auto"), default="off", help="report the mirror axis of the largest outline and its departure")
     return parser
@@ -99,7 +102,8 @@ def run(arguments):
     calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
     colour = colours(data, name) if options.mode == "colour" else None
     picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
-    settings = TraceSettings(options.threshold, DEFAULT_TOLERANCE_MM if typed is None else typed, speck, keep, part=options.part or "auto", mode=options.mode, flatten=options.flatten,
+    settings = TraceSettings(options.threshold, DEFAULT_TOLERANCE_MM if typed is None else typed, speck, keep,
+                             part=options.part or "auto", mode=options.mode, flatten=options.flatten,
                              colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap), sides=options.sides)
     begin, things = time.perf_counter(), [thing_of(item) for item in rectangles]
     tolerance, why = (typed, "as given") if typed is not None else tolerance_for(light, calibration, settings, things, colour)

@@ -119,9 +119,9 @@ def next_step(view, stage):
 
 
 def level_turn(view):
-    """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or upright, whichever is nearer; None without any.
+    """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or upright, or None without any.
 
-    Edges count together where their directions, but for right angles, agree within their uncertainty.
+    Whichever is nearer counts. Edges count together where their directions, but for right angles, agree within their uncertainty.
     """
     reference = view.documents["reference"]
     traces = {name for name, item in reference["traces"].items() if reference["pictures"].get(item["picture"]) is view.picture}

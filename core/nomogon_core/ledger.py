@@ -118,7 +118,8 @@ def _known(view, unit):
             told = residuals.get((key, name))
             off = _off(told, item, fit, unit) if told and several and not plain == "off" else None
             state = plain or ("bad" if off and abs(off[1]) > 1 and not doubted else "")
-            rows.append(Row(f"known:{key}{ending}", name, format_length(length, unit=unit), format_length(item["gauge_u95_mm"], unit=unit), "gauge", True, state, off=off, typed=item.get("typed", "") if not ending else ""))
+            rows.append(Row(f"known:{key}{ending}", name, format_length(length, unit=unit), format_length(item["gauge_u95_mm"], unit=unit), "gauge", True,
+                            state, off=off, typed="" if ending else item.get("typed", "")))
     return rows
 
 

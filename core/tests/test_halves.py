@@ -81,7 +81,7 @@ class Halves(unittest.TestCase):
         for keep in ("left", "right", "average"):
             curves = fit_halves([contour(lopsided, 0.0, 0.001, 1)], [False], keep, pixel=PIXEL, tolerance=0.05).fitted[0].curves
             top = max((curve for curve in curves if isinstance(curve, Line)), key=lambda line: min(line.start[1], line.end[1]))
-            bevels = [curve for curve in curves if isinstance(curve, Line) and abs(abs(curve.end[0] - curve.start[0]) - abs(curve.end[1] - curve.start[1])) < 0.6]
+            bevels = [line for line in curves if isinstance(line, Line) and abs(abs(line.end[0] - line.start[0]) - abs(line.end[1] - line.start[1])) < 0.6]
             # Where the bevels, carried on, meet the top: the mean of two corners at different places is itself no corner.
             meets = [line.start[0] + (top.start[1] - line.start[1]) * (line.end[0] - line.start[0]) / (line.end[1] - line.start[1]) for line in bevels]
             widths[keep] = max(meets) - min(meets)

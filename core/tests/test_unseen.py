@@ -65,7 +65,8 @@ class Lens(unittest.TestCase):
         """Before, a hole of 12 pixels came out up to 0.2 pixels small."""
         for blur in (0.6, 1.4):
             view = camera(10.0, (60.3, 260.7))
-            light = light_of((rounded_polygon([(0, 0), (30, 0), (30, 20), (0, 20)], [0] * 4), hole(10, 10, 2.4), hole(22, 10, 6.0)), 420, 320, view, light=0.0, noise=0.002, blur_px=blur)
+            plate = (rounded_polygon([(0, 0), (30, 0), (30, 20), (0, 20)], [0] * 4), hole(10, 10, 2.4), hole(22, 10, 6.0))
+            light = light_of(plate, 420, 320, view, light=0.0, noise=0.002, blur_px=blur)
             for contour in find_contours(light)[1:]:
                 (circle,) = fit_outline(contour.points, pixel=1.0, tolerance=0.5, blur_px=contour.blur_px).curves
                 self.assertIsInstance(circle, Circle)
@@ -83,8 +84,9 @@ class CameraModel(unittest.TestCase):
     def test_against_opencv(self):
         """Bending and its inverse beside OpenCV's, which is written apart from ours."""
         places = np.random.default_rng(2).uniform(-0.5, 0.5, (50, 2))
-        bent = cv2.projectPoints(np.column_stack([places, np.ones(50)]), np.zeros(3), np.zeros(3), np.eye(3), np.array([0.05, -0.01, 0, 0, 0]))[0].reshape(-1, 2)
-        np.testing.assert_allclose(unbent(bent, 0.05, -0.01), places, atol=1e-8)
+        still = np.zeros(3)
+        bent, _ = cv2.projectPoints(np.column_stack([places, np.ones(50)]), still, still, np.eye(3), np.array([0.05, -0.01, 0, 0, 0]))
+        np.testing.assert_allclose(unbent(bent.reshape(-1, 2), 0.05, -0.01), places, atol=1e-8)
 
     def exact(self, lens, size, at, count=30):
         """A rectangle with places on its edges as a perfect picture would show them."""
@@ -92,7 +94,8 @@ class CameraModel(unittest.TestCase):
         edges = []
         for start, end in zip(corners, np.roll(corners, -1, axis=0)):
             shares = np.linspace(0.05, 0.95, count)[:, None]
-            places, beside = lens.to_px(start + shares * (end - start)), lens.to_px(start + shares * (end - start) + 1e-3 * np.array([-(end - start)[1], (end - start)[0]]) / math.dist(start, end))
+            way = (end - start) / math.dist(start, end)
+            places, beside = (lens.to_px(start + shares * (end - start) + off * np.array([-way[1], way[0]])) for off in (0.0, 1e-3))
             normal = (beside - places) / np.hypot(*(beside - places).T)[:, None]
             edges.append(Edge(tuple(map(tuple, places)), tuple(map(tuple, normal)), 0.02))
         return Rectangle("Sheet", tuple(map(tuple, lens.to_px(corners))), *size, 0.02, 0.02, edges=tuple(edges))
@@ -190,7 +193,10 @@ class ByThemselves(unittest.TestCase):
         for way, axis in (("level", 0), ("upright", 1)):
             self.assertAlmostEqual(between_jaws(contour, way).apart_px, np.ptp(true[:, axis]), delta=0.15)
         narrow = shapely.minimum_rotated_rectangle(shapely.Polygon(true))
-        self.assertLess(between_jaws(contour, "closest").apart_px, min(math.dist(*pair) for pair in zip(narrow.exterior.coords[:2], narrow.exterior.coords[1:3])) + 0.3)
+        sides = [math.dist(*pair) for pair in zip(narrow.exterior.coords[:2], narrow.exterior.coords[1:3])]
+        self.assertLess(between_jaws(contour, "closest").apart_px, min(sides) + 0.3)
+        with self.assertRaisesRegex(CalibrationError, "Jaws close level, upright, closest"):
+            between_jaws(contour, "sideways")
         with self.assertRaisesRegex(CalibrationError, "No outline goes around"):
             part_around(decode(shot.jpeg), (2.0, 2.0))
 

@@ -215,8 +215,9 @@ class LedgerAndNext(unittest.TestCase):
         self.assertEqual(advice.actions[0].command, "sketch.join")
 
     def test_level_is_offered_with_its_uncertainty(self):
-        turned = tuple(moved(curve, lambda place: (place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[1] * math.cos(0.05)), turn=0.05)
-                       for curve in parts.hinge_leaf()[0])
+        def turn_by(place):
+            return place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[1] * math.cos(0.05)
+        turned = tuple(moved(curve, turn_by, turn=0.05) for curve in parts.hinge_leaf()[0])
         sketch, _, _ = edit.add_outline(model.Sketch(), turned, [0.03] * len(turned), origin="t1")
         view = overview(documents_of(sketch, pictures=self.picture, known=self.known((800, 80), (799, 79.9)), active="r1",
                                          traces={"t1": {"picture": "r1", "settings": {}}}))

@@ -100,7 +100,8 @@ def add_picture(documents, *, name, digest, media_type, width, height, dpi, take
     reference["pictures"][key] = {
         "name": clean_name(name, "The picture"), "digest": digest, "media_type": media_type, "width": width, "height": height, "dpi": dpi,
         "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
-        "drawn": drawn, "stand_in": stand_in, "camera": " ".join(str(camera).split())[:LONGEST_NAME], "focal": _focal(focal), "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
+        "drawn": drawn, "stand_in": stand_in, "camera": " ".join(str(camera).split())[:LONGEST_NAME], "focal": _focal(focal),
+        "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
     reference["active"] = key
     return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 

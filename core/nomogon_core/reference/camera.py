@@ -49,7 +49,8 @@ class Usual:
 
 
 class _Problem:
-    """Unknowns: log f, cx, cy, k1, k2, turn (3), shift (3), then of each rectangle its width, height, edge offsets (4) and, but for the first, place and turn."""
+    """Unknowns: log f, cx, cy, k1, k2, turn (3), shift (3); then of each rectangle its width, height, edge offsets (4) and, but for the first, its
+    place and turn."""
 
     def __init__(self, size, rectangles, lengths, straights, focal, usual):
         self.center, self.unit = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), math.hypot(*size) / 2
@@ -106,7 +107,8 @@ class _Problem:
         for line in self.straights:
             rows.append(self._straight(line, x))
         usual = self.usual
-        rows.append([(x[0] - math.log(self.focal)) / self.focal_sigma, x[1] / usual.principal, x[2] / usual.principal, (x[3] - self.k1) / self.k1_sigma, x[4] / usual.k2])
+        rows.append([(x[0] - math.log(self.focal)) / self.focal_sigma, x[1] / usual.principal, x[2] / usual.principal,
+                     (x[3] - self.k1) / self.k1_sigma, x[4] / usual.k2])
         return np.concatenate([np.ravel(row) for row in rows])
 
     def scale_at_middle(self, x):
@@ -246,7 +248,8 @@ def _why(fit, usual, focal, doubt):
         told += ", which the edges do not tell: what is usual for cameras is in the ±"
     off = "" if fit.reduced_chi2 < 2 else f" The edges are {math.sqrt(fit.reduced_chi2):.1f} times as far off as their noise, so the ± was widened."
     off += f" {doubt.name} disagrees by {doubt.off_mm:+.2f} mm and was left out." if doubt else ""
-    return f"A camera was fitted to the edges, which are straight in reality; {told}; the focal length is {'as the file notes it' if focal else 'left open'}.{off}"
+    length = "as the file notes it" if focal else "left open"
+    return f"A camera was fitted to the edges, which are straight in reality; {told}; the focal length is {length}.{off}"
 
 
 def lens_of(fit):

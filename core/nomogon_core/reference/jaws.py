@@ -72,7 +72,8 @@ def between_jaws(contour, way):
     reach = places @ across
     first, last = (_touched(places, sense * reach) for sense in (-1, 1))
     middle = along * float((first + last) @ along) / 2
-    return Jaws(tuple((middle + reach.min() * across).tolist()), tuple((middle + reach.max() * across).tolist()), (tuple(first.tolist()), tuple(last.tolist())), SIGMA_PX)
+    start, end = (tuple((middle + far * across).tolist()) for far in (reach.min(), reach.max()))
+    return Jaws(start, end, (tuple(first.tolist()), tuple(last.tolist())), SIGMA_PX)
 
 
 def _touched(places, reach):

@@ -138,7 +138,8 @@ def _fours(lines, aspect):
         if first.way @ second.way > ANTIPARALLEL or abs(apart) < LEAST_APART_PX:
             continue
         extent, seen = max(first.high - first.low, second.high - second.low), min(first.seen, second.seen)
-        if any(SIDE_SHARES[0] * side < extent < SIDE_SHARES[1] * side and seen > LEAST_SEEN_SHARE * side for side in (abs(apart) * aspect, abs(apart) / aspect)):
+        low, high = SIDE_SHARES
+        if any(low * side < extent < high * side and seen > LEAST_SEEN_SHARE * side for side in (abs(apart) * aspect, abs(apart) / aspect)):
             pairs.append((seen, i, j, math.copysign(1, apart)))
     pairs.sort(reverse=True)
     for (_, i, j, bright), (_, k, l, other) in itertools.combinations(pairs[:MOST_PAIRS], 2):

@@ -129,7 +129,8 @@ def find_rectangle(light, kind, near=None):
     if problem is not None:
         raise problem
     place = " around that click" if near is not None else " in the picture"
-    raise CalibrationError(f"No {word} was found{place}. All four edges must be in the picture and stand out from the ground for the most part; or give its four corners.")
+    raise CalibrationError(f"No {word} was found{place}. All four edges must be in the picture and stand out from the ground for the most part; "
+                           "or give its four corners.")
 
 
 def rectangle_from_corners(light, name, corners, size_mm, u95_mm):
@@ -172,7 +173,8 @@ def find_round(light, near):
     for contour in contours:
         (x, y), (first, second), degrees = cv2.fitEllipseAMS(contour.points.astype(np.float32))
         if abs(contour.area_px - math.pi * first * second / 4) < 0.02 * contour.area_px:
-            found.append((contour.area_px, Round((x, y), (true_radius(first / 2, contour.blur_px), true_radius(second / 2, contour.blur_px)), math.radians(degrees))))
+            half_axes = tuple(true_radius(axis / 2, contour.blur_px) for axis in (first, second))
+            found.append((contour.area_px, Round((x, y), half_axes, math.radians(degrees))))
     if found:
         return min(found, key=lambda item: item[0])[1]
     raise CalibrationError(f"There is no round edge around ({near[0]:.0f}, {near[1]:.0f}); give a place inside the circle.")

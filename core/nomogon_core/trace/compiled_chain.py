@@ -56,6 +56,22 @@ def arc_misfit(n, s):
 
 
 @njit(cache=True)
+def _add_points(moments, points, first, summed, until):
+    """Running sums of x, y, xx, xy, yy, xz, yz, zz about the first point, up to so many points further on; how many stand there now."""
+    total = points.shape[0]
+    origin_x, origin_y = points[first % total, 0], points[first % total, 1]
+    while summed <= until:
+        k = (first + summed) % total
+        x, y = points[k, 0] - origin_x, points[k, 1] - origin_y
+        z = x * x + y * y
+        before, here = moments[summed], moments[summed + 1]
+        here[0], here[1], here[2], here[3] = before[0] + x, before[1] + y, before[2] + x * x, before[3] + x * y
+        here[4], here[5], here[6], here[7] = before[4] + y * y, before[5] + x * z, before[6] + y * z, before[7] + z * z
+        summed += 1
+    return summed
+
+
+@njit(cache=True)
 def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_cost, arc_cost, least, least_radius):
     """The cheapest chain from the first node to the last.
 
@@ -68,7 +84,7 @@ def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_
         least_radius: of an arc.
 
     Returns:
-        (cost, back (m,), kinds (m,)): the node that each is reached from, and by a line (0) or an arc (1).
+        (back (m,), kinds (m,)): the node that each is reached from, and by a line (0) or an arc (1).
     """
     total, count = points.shape[0], places.shape[0]
     best, back, kinds = np.full(count, 1e300), np.full(count, -1), np.zeros(count, np.int64)
@@ -78,23 +94,13 @@ def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_
         if best[i] >= 1e300:
             continue
         first = places[i]
-        origin_x, origin_y = points[first % total, 0], points[first % total, 1]
-        summed, hopeless = 0, 0
-        low = first + margins[i]
+        summed, hopeless, low = 0, 0, first + margins[i]
         for j in range(i + 1, count):
             last = places[j]
             if last <= first:
                 continue
-            while summed <= last - first:
-                k = (first + summed) % total
-                x, y = points[k, 0] - origin_x, points[k, 1] - origin_y
-                z = x * x + y * y
-                before, here = moments[summed], moments[summed + 1]
-                here[0], here[1], here[2], here[3] = before[0] + x, before[1] + y, before[2] + x * x, before[3] + x * y
-                here[4], here[5], here[6], here[7] = before[4] + y * y, before[5] + x * z, before[6] + y * z, before[7] + z * z
-                summed += 1
-            corner = node_costs[j]
-            high = last - margins[j]
+            summed = _add_points(moments, points, first, summed, last - first)
+            corner, high = node_costs[j], last - margins[j]
             used = high - low + 1
             if used < least:
                 if last - first <= 2 * (margins[i] + margins[j]) + 2 or last - first < least:
@@ -119,4 +125,4 @@ def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_
                     break
             else:
                 hopeless = 0
-    return best[count - 1], back, kinds
+    return back, kinds

@@ -248,8 +248,8 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
         contours.append(Contour(loop, abs(float(areas[index])), bool(areas[index] < 0), None, bool(borders[index])))
     if not contours:
         raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")
-    contrast = abs(tones.ground - tones.part)
-    return tuple(attrs.evolve(contour, parent=parent, blur_px=blur) for contour, parent, blur in zip(contours, _parents(contours), _blurs(even, contours, contrast)))
+    blurs = _blurs(even, contours, abs(tones.ground - tones.part))
+    return tuple(attrs.evolve(contour, parent=parent, blur_px=blur) for contour, parent, blur in zip(contours, _parents(contours), blurs))
 
 
 def _blurs(even, contours, contrast):

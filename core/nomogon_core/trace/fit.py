@@ -59,7 +59,8 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings
         pixel: size of a pixel in that unit.
         tolerance: how far a curve may leave the contour, in that unit.
         noise_px: wobble known from other contours of the same picture, in pixels.
-        blur_px: standard deviation of the blur of the edge, in pixels, whose effect on round edges and corners is taken back; 0 of points that come from no picture.
+        blur_px: standard deviation of the blur of the edge, in pixels, whose effect on round edges and corners is taken back; 0 of points that
+            come from no picture.
         tell: called now and then with the share 0..1 that is done.
 
     Returns:
@@ -79,7 +80,8 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings
         contour = _without_blur(contour, blur_px)
         curves = (_larger(whole, blur_px),)
     else:
-        curves, contour = _fitted_curves(describe(contour, settings, blur_px=blur_px), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
+        described = describe(contour, settings, blur_px=blur_px)
+        curves, contour = _fitted_curves(described, detection, tolerance / pixel, noise, settings, tell or _untold)
     if closed_area(curves) < 0:
         curves = tuple(reverse(curve) for curve in reversed(curves))
     return _told(curves, contour, shift, pixel, blur_px)
@@ -133,7 +135,8 @@ def fit_open(points, *, pixel, tolerance, blur_px=0.0, settings=SETTINGS, tell=N
         return _told((Line(path[0], path[-1]),), path, shift, pixel, blur_px)
     noise = wobble(path[2:-2], closed=False) if len(path) > 40 else 0.0
     detection = _detection(noise, tolerance / pixel, settings)
-    curves, seen = _fitted_curves(describe(path, settings, is_open=True, blur_px=blur_px), detection, tolerance / pixel, noise, settings, tell or _untold, clear=_is_clear(noise, settings))
+    described = describe(path, settings, is_open=True, blur_px=blur_px)
+    curves, seen = _fitted_curves(described, detection, tolerance / pixel, noise, settings, tell or _untold)
     return _told(_without_gap(curves, path), seen, shift, pixel, blur_px)
 
 
@@ -198,11 +201,12 @@ def _is_clear(noise, settings):
     return settings.noise_factor * noise <= settings.clear_detection * settings.least_detection_px
 
 
-def _fitted_curves(outline, detection, tolerance, noise, settings, tell, *, clear):
+def _fitted_curves(outline, detection, tolerance, noise, settings, tell):
     """Curves of a described contour, and the contour without its blur that they were fitted to.
 
     A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture.
     """
+    clear = _is_clear(noise, settings)
     if clear:
         outline = attrs.evolve(outline, clear=True, recessions=np.maximum(outline.recessions, SURE_TIP_PX))
     chain = lines_and_arcs(outline, noise)
@@ -213,7 +217,8 @@ def _fitted_curves(outline, detection, tolerance, noise, settings, tell, *, clea
     if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     if not clear:
-        rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px), skips=np.minimum(free.skips, settings.free_skip_px))
+        rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px),
+                             skips=np.minimum(free.skips, settings.free_skip_px))
         return rough_curves(rough, pieces, tolerance, settings, tell), rough.points
     return _fewest(free, pieces, detection, tolerance, settings, tell), free.points
 
@@ -224,7 +229,8 @@ def _drawn_curves(outline, chain, detection, tolerance, settings, tell):
     points = outline.points
     if outline.blur_px > 0:
         points = drawn_out(points, curvature_along(outline, chain), outline.blur_px, closed=not outline.is_open)
-    drawn = attrs.evolve(outline, points=points, drawn=True, least_kept_px=KEPT_TOLERANCES * tolerance, corners=chain.corners, recessions=recessions_of(outline, chain))
+    drawn = attrs.evolve(outline, points=points, drawn=True, least_kept_px=KEPT_TOLERANCES * tolerance, corners=chain.corners,
+                         recessions=recessions_of(outline, chain))
     return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell), points
 
 

@@ -18,7 +18,8 @@ class FitSettings:
         clear_detection: contours recognised at up to so many times least_detection_px are clear: their sides can be carried on past a corner.
         free_tip_px, free_skip_px: in the place of recession and skip_px on other free-form outlines, whose corners are taken as they stand.
         smooth_degrees: a kink below which a joint is made smooth; free_smooth_degrees where a cubic ends.
-        touch_px, most_kink_degrees: on a drawn outline, how near to touching two lines and arcs are whose joint was drawn smooth, and how far they may turn there.
+        touch_px, most_kink_degrees: on a drawn outline, how near to touching two lines and arcs are whose joint was drawn smooth, and how far they
+            may turn there.
         unsure_arc_px: shorter arcs are known so badly that they may be farther from touching.
         tangent_weight_px: weight of a smooth joint's kink in the first round, in pixels a radian.
         whole_px: lines and arcs of an outline that was not drawn with them go as a whole or stay where they are longer than this.

@@ -17,7 +17,7 @@ from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import RECESSION_SLACK
 from nomogon_core.trace.distances import distances_to_run
 from nomogon_core.trace.lens import tip_recession
-from nomogon_core.trace.pieces import primitive
+from nomogon_core.trace.pieces import off_primitive, primitive
 
 LINE_COST, ARC_COST, CORNER_COST, WEAK_CORNER_COST = 14.0, 18.0, 4.0, 10.0
 CLEAR_TURN = math.radians(35.0)
@@ -42,20 +42,19 @@ class Chain:
         pieces: (kind, first, last, None) in order, as :mod:`pieces` has them.
         corners: places among the breaks where the contour has a corner.
         noise_px: standard deviation of the contour about the pieces; alike: how many neighbouring points say one thing.
-        cost: of the chain.
     """
 
     pieces: list
     corners: np.ndarray
     noise_px: float
     alike: float
-    cost: float
 
     @property
     def blended(self):
-        """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs, most where arcs stand in for free curves."""
-        corners, count = set(self.corners.tolist()), len(self.pieces)
-        return sum(self.pieces[at - 1][0] == ARC and self.pieces[at][0] == ARC and self.pieces[at][1] not in corners for at in range(count)) / count
+        """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs, most where arcs stand in for
+        free curves."""
+        corners, pairs = set(self.corners.tolist()), zip([self.pieces[-1], *self.pieces[:-1]], self.pieces)
+        return sum(before[0] == after[0] == ARC and after[1] not in corners for before, after in pairs) / len(self.pieces)
 
     @property
     def unknowns(self):
@@ -72,14 +71,13 @@ def lines_and_arcs(outline, noise_px):
     """
     noise, alike, start, chain = max(noise_px, LEAST_NOISE_PX), FIRST_ALIKE, _first_start(outline), None
     for _ in range(ROUNDS):
-        cost, nodes = _cheapest(outline, _nodes(outline, start), 2 * noise**2 * alike)
-        chain = _chain(outline, nodes, cost, noise, alike)
+        chain = _chain(outline, _cheapest(outline, _nodes(outline, start), 2 * noise**2 * alike), noise, alike)
         noise, alike = _noise_of(outline, chain.pieces)
         start = _sure_break(outline, chain)
     refuted = np.zeros(len(outline.points), bool)
     for _ in range(REFUTATIONS):
-        cost, nodes = _cheapest(outline, _nodes(outline, start, [piece[1] for piece in chain.pieces], refuted), 2 * noise**2 * alike)
-        chain = _chain(outline, nodes, cost, noise, alike)
+        nodes = _nodes(outline, start, [piece[1] for piece in chain.pieces], refuted)
+        chain = _chain(outline, _cheapest(outline, nodes, 2 * noise**2 * alike), noise, alike)
         blunt = _blunt_corners(outline, chain)
         if not blunt:
             break
@@ -142,19 +140,21 @@ def _nodes(outline, start, breaks=None, refuted=None):
 
 
 def _cheapest(outline, nodes, variance):
-    """(cost, [(place, margin, kind of the piece that ends there), …]) along the cheapest chain."""
+    """(place, margin, kind of the piece that ends there) of each node along the cheapest chain."""
     places, margins = nodes
     weak = np.clip(1 - outline.corner_strength[places % len(outline.points)] / CLEAR_TURN, 0, 1)
     node_costs = np.where(margins > 0, CORNER_COST + WEAK_CORNER_COST * weak, 0.0)
-    cost, back, kinds = cheapest_lines_and_arcs(np.ascontiguousarray(outline.points), places, margins, node_costs, variance, LINE_COST, ARC_COST, LEAST_POINTS, LEAST_RADIUS_PX)
+    back, kinds = cheapest_lines_and_arcs(np.ascontiguousarray(outline.points), places, margins, node_costs, variance, LINE_COST, ARC_COST,
+                                          LEAST_POINTS, LEAST_RADIUS_PX)
     chosen, at = [], len(places) - 1
     while at >= 0:
         chosen.append((int(places[at]), int(margins[at]), int(kinds[at])))
         at = back[at]
-    return cost, chosen[::-1]
+    return chosen[::-1]
 
 
-def _chain(outline, nodes, cost, noise, alike):
+def _chain(outline, nodes, noise, alike):
+    """The chain through chosen nodes."""
     count = len(outline.points)
     pieces = []
     for (first, _, _), (last, _, kind) in zip(nodes[:-1], nodes[1:]):
@@ -164,7 +164,7 @@ def _chain(outline, nodes, cost, noise, alike):
         pieces.append((GAP, count - 1, count, None))
     corners = {place % count for place, margin, _ in nodes[:-1] if margin > 0} | ({0, count - 1} if outline.is_open else set())
     corners = np.array(sorted(corners), np.int64)
-    return Chain(pieces, corners, noise, alike, float(cost))
+    return Chain(pieces, corners, noise, alike)
 
 
 def _noise_of(outline, pieces):
@@ -174,7 +174,7 @@ def _noise_of(outline, pieces):
         if last - first < 16:
             continue
         points = outline.points[np.arange(first + 4, last - 3) % count]
-        off = _signed(kind, primitive(outline, kind, first, last), points)
+        off = off_primitive(kind, primitive(outline, kind, first, last), points)
         off = off - off.mean()
         off = np.clip(off, *(np.median(off) + np.array([-4, 4]) * max(1.4826 * np.median(np.abs(off)), 1e-3)))
         squares += float(off @ off)
@@ -185,12 +185,6 @@ def _noise_of(outline, pieces):
     alike = products / squares
     until = int(np.argmax(alike < 0.05)) if np.any(alike < 0.05) else len(alike)
     return max(math.sqrt(squares / used), LEAST_NOISE_PX), float(np.clip(1 + 2 * alike[:until].sum(), 2.0, MOST_ALIKE))
-
-
-def _signed(kind, found, points):
-    if kind == LINE:
-        return points @ np.array(found[:2]) + found[2]
-    return np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2]
 
 
 def curvature_along(outline, chain):
@@ -220,7 +214,7 @@ def _with_lines_joined(outline, chain):
         if before[0] == after[0] == LINE:
             last = before[2] + after[2] - after[1]
             line = compiled.line_through(outline.points, before[1], last, 1)
-            away = uniform_filter1d(_signed(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX)
+            away = uniform_filter1d(off_primitive(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX)
             if np.abs(away).max() < max(LEAST_BOW_PX, BOW_NOISES * chain.noise_px):
                 pieces[index - 1] = (LINE, before[1], last, None)
                 corners.discard(after[1] % count)

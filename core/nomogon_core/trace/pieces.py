@@ -325,10 +325,10 @@ def primitive(outline, kind, first, last):
 
 
 def off_primitive(kind, found, points):
-    """Distances (n,) of points from a line or circle."""
+    """Signed distances (n,) of points from a line or circle."""
     if kind == LINE:
-        return np.abs(points @ np.array(found[:2]) + found[2])
-    return np.abs(np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2])
+        return points @ np.array(found[:2]) + found[2]
+    return np.hypot(points[:, 0] - found[0], points[:, 1] - found[1]) - found[2]
 
 
 def _foot(kind, found, place):
@@ -358,7 +358,10 @@ def bulge_of(points, circle, start, end):
 
 
 def arc_of_bulge(start, end, bulge):
-    """The arc between two places whose sweep has a quarter with this tangent; the line where it is as good as straight, since so large a circle has no exact ends."""
+    """The arc between two places whose sweep has a quarter with this tangent.
+
+    The line where it is as good as straight, since so large a circle has no exact ends.
+    """
     if abs(bulge) < STRAIGHT_BULGE:
         return Line(start, end)
     x, y, radius = compiled._arc_from_bulge(*start, *end, bulge)

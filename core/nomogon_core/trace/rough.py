@@ -97,7 +97,8 @@ def _without_bent_ends(outline, piece, tolerance):
     if kind == GAP:
         return piece
     places = np.arange(first, last + 1)
-    near = np.nonzero(off_primitive(kind, primitive(outline, kind, first, last), outline.points[places % len(outline.points)]) <= tolerance)[0]
+    off = off_primitive(kind, primitive(outline, kind, first, last), outline.points[places % len(outline.points)])
+    near = np.nonzero(np.abs(off) <= tolerance)[0]
     low, high = (int(places[near[index]]) for index in (0, -1)) if len(near) else (first, last)
     count = len(outline.points)
     return (kind, first if first % count in outline.corners else low, last if last % count in outline.corners else high, control)

@@ -39,7 +39,8 @@ def thing_of(rectangle):
     for index, corner in enumerate(corners):
         edge = np.array(rectangle.edges[index].places) if rectangle.edges else np.empty((0, 2))
         runs += [corner[None], edge[np.argsort(np.hypot(*(edge - corner).T))]]
-    return Thing(tuple(map(tuple, corners.tolist())), tuple(map(tuple, np.vstack(runs).tolist())), max(rectangle.width_mm, rectangle.height_mm) > LARGEST_CARD_MM)
+    outline = tuple(map(tuple, np.vstack(runs).tolist()))
+    return Thing(tuple(map(tuple, corners.tolist())), outline, max(rectangle.width_mm, rectangle.height_mm) > LARGEST_CARD_MM)
 
 
 def _mask(shape, outline, inset):

@@ -138,7 +138,8 @@ async function addSheet(places) {
   const sheet = await find("sheet", places);
   asking.open({ label: "Measured size, if you have it", at: pose.toWorld(middleOf(sheet.corners)), sheet: sheet.likely, optional: true,
     send: (values) =>
-      command("reference.add_rectangle", { corners: sheet.corners, edges: sheet.edges, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
+      command("reference.add_rectangle",
+        { corners: sheet.corners, edges: sheet.edges, thing: values.sheet, text: values.reading, sigma_px: sheet.sigma, unit }) });
   tell("Choose the sheet; type its measured width × height if you have them, since sheets differ by up to 2 mm.");
 }
 
@@ -227,7 +228,10 @@ async function takeResolution() {
 
 const format = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(3));
 const AT_ONCE = { fit, closer: () => board.zoomBy(1.6), farther: () => board.zoomBy(1 / 1.6) };
-const STARTS = { card: () => searchFirst(addCard), sheet: () => searchFirst(addSheet), "whole-width": askWidth, axis: layOnAxis, resolution: takeResolution, next: measureNext, outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open() };
+const STARTS = {
+  card: () => searchFirst(addCard), sheet: () => searchFirst(addSheet), "whole-width": askWidth, axis: layOnAxis, resolution: takeResolution, next: measureNext,
+  outlines: () => outlines.open(), clean: () => cleaning.open(), pictures: () => pictures.open(), quality: () => quality.open(),
+};
 
 /** Run something that may be refused; a refusal is said and the tool kept. */
 async function trying(work) {

@@ -59,7 +59,8 @@ export function createMarks({ board, pose }) {
   const DRAW = {
     length: (item) => length(item.start, item.end, format(item.mm)),
     diameter: (item) => [line(ellipse(item), true), words(`⌀ ${format(item.mm)}`, item.center, [0, 4])],
-    rectangle: (item) => [line(item.outline ?? item.corners, true), words(`${item.name} ${format(item.width_mm)} × ${format(item.height_mm)}`, middle(item.corners), [0, 4])],
+    rectangle: (item) => [line(item.outline ?? item.corners, true),
+      words(`${item.name} ${format(item.width_mm)} × ${format(item.height_mm)}`, middle(item.corners), [0, 4])],
     straight: (item) => [line(item.places, false), words(item.name, item.places[Math.floor(item.places.length / 2)])],
     resolution: () => [],
     check: (item) => {
