@@ -49,11 +49,10 @@ def shoot(random):
         points = outline_points(curves, TRUTH_CHORD_PX)
         polygons.append(points if (closed_area(curves) > 0) == (index == 0) else points[::-1])
     ground, part = random.uniform(0.35, 0.8), random.uniform(0.03, 0.12)
-    mottle = 0.12
     if random.random() < 0.3:
-        ground, part, mottle = part, ground, 0.03
+        ground, part = part, ground
     picture = photograph(coverage(polygons, width, height), ground=ground, part=part, light=random.uniform(0, 0.3), blur_px=random.uniform(0.5, 1.5),
-                         noise=random.uniform(0.002, 0.015), grain=random.choice([0.0, 0.02]), mottle=mottle, seed=int(random.integers(1 << 30)))
+                         noise=random.uniform(0.002, 0.015), grain=random.choice([0.0, 0.02]), mottle=random.uniform(0, 0.12), seed=int(random.integers(1 << 30)))
     jpeg = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(82, 97))])[1].tobytes()
     return Shot(jpeg, truth, scale)
 

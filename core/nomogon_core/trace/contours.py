@@ -18,8 +18,11 @@ OTHER_CONTRAST = 0.04
 OTHER_SHARE = 0.002
 MOST_LOOPS = 5000
 MANY_LOOPS, SPECK_AREA_PX = 400, 80.0
-PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 4.0, 7.0
-LEVEL_WINDOW_PX = 41
+# Texture beside an edge changes within some pixels, so that the plateaus are read near the edge and over a short stretch of it; how blurred
+# the edge is, is read from farther off.
+PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 3.5, 5.0
+BLUR_NEAR_PX, BLUR_FAR_PX = 4.0, 7.0
+LEVEL_WINDOW_PX = 9
 # A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
 LEVEL_REACH_PX, FAR_SHIFT_PX = 3.5, 0.8
 EVEN_SHARE, LEAST_COUNTED = 0.12, 0.1
@@ -254,7 +257,7 @@ def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
 
 def _blurs(even, contours, contrast):
     """Blur of each contour: its own where it is long, else that of the whole picture."""
-    own = [None if contour.touches_border else edge_blur(even, contour.points, outward_normals(contour.points), PLATEAU_NEAR_PX, PLATEAU_FAR_PX, contrast)
+    own = [None if contour.touches_border else edge_blur(even, contour.points, outward_normals(contour.points), BLUR_NEAR_PX, BLUR_FAR_PX, contrast)
            for contour in contours]
     known = sorted((blur, len(contour.points)) for blur, contour in zip(own, contours) if blur is not None)
     passed = np.cumsum([length for _, length in known])

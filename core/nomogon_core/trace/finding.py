@@ -13,7 +13,7 @@ from skimage.segmentation import watershed
 
 from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import plateau_levels, shift_to_level
-from nomogon_core.trace.contours import EVEN_SHARE, LEVEL_WINDOW_PX, Tones, find_contours, ground_light, outward_normals
+from nomogon_core.trace.contours import EVEN_SHARE, Tones, find_contours, ground_light, outward_normals
 
 OTHER_COLOURS = 6
 SAMPLED_PIXELS = 20_000
@@ -23,7 +23,7 @@ LEAST_COLOUR_SHARE = 0.003
 SAME_COLOUR = 0.06
 EDGE_SMOOTHING_PX = 1.5
 FLAT_GRADIENT = 0.12
-EDGE_REACH_PX = 3.0
+EDGE_REACH_PX, LEVEL_STRETCH_PX = 3.0, 41
 MOST_BASINS = 1500
 LEAST_GRADIENT = 0.004
 FRAME_SHARE, FRAME_INSIDE = 0.8, 0.85
@@ -171,7 +171,7 @@ def _at_middle(light, points):
     sides, spreads = plateau_levels(light, points, normals, EDGE_REACH_PX + 1, EDGE_REACH_PX + 4)
     counts = (spreads.max(axis=1) < EVEN_SHARE * np.median(np.abs(sides[:, 1] - sides[:, 0]))).astype(float)
     counts = counts if counts.any() else np.ones(len(points))
-    window = min(LEVEL_WINDOW_PX, len(points))
+    window = min(LEVEL_STRETCH_PX, len(points))
     shares, levels = (uniform_filter1d(values, window, mode="wrap") for values in (counts, counts * sides.mean(axis=1)))
     known = shares > 0.5 / window
     return np.where(known[:, None], shift_to_level(light, points, normals, levels / np.maximum(shares, 1e-9), EDGE_REACH_PX), points)
