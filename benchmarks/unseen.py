@@ -7,7 +7,7 @@ import time
 import cv2
 import numpy as np
 
-from benchmarks import unseen_parts, unseen_photos
+from benchmarks import unseen_kinds, unseen_parts, unseen_photos
 from examples.render import photograph
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry import CLOSED, Circle, outline_points
@@ -122,7 +122,8 @@ def run(seed=None):
             ("coverage_radii_straight_percent", parts["radii_covered_percent"], 92, "radii inside their stated 95 %, parts seen from straight above; 92 to 98")]
     rows += [(name, value, COVERAGE_RANGE[0], "inside the stated 95 % in the photos; 92 to 98")
              for name, value in photos.items() if name.startswith("coverage_")]
-    rows += [("corners_sharp_percent", corners_sharp_percent(random), 95, "sharp corners of compressed silhouettes at the tolerance offered"),
+    rows += [("kinds_found", unseen_kinds.run(random)["kinds_found"], 90, "wanted outlines of eight kinds of pictures, found at the first or second try"),
+             ("corners_sharp_percent", corners_sharp_percent(random), 95, "sharp corners of compressed silhouettes at the tolerance offered"),
              ("rings_kept_percent", rings_kept_percent(random), 95, "rings and frames that keep their inner side"),
              ("outlines_5000_s", outlines_5000_s(random), 25, "a perforated plate, from light to circles")]
     return [{"name": name, "value": float(value), "reach": reach, "against": against} for name, value, reach, against in rows]

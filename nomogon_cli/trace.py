@@ -16,7 +16,7 @@ from nomogon_core.geometry import outline_points
 from nomogon_core.reference.decode import colours, decode, inspect, looks_drawn
 from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, colour_at
 from nomogon_core.trace.halves import SIDES
-from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, DEFAULT_TOLERANCE_MM, MODES, PARTS, TraceSettings, outline_record, tolerance_for, trace
+from nomogon_core.trace.outlines import COLOURED, DEFAULT_SPECK_MM2, DEFAULT_TOLERANCE_MM, MODES, PARTS, TraceSettings, outline_record, tolerance_for, trace
 from nomogon_core.trace.symmetry import find_axis
 from nomogon_core.trace.things import thing_of
 
@@ -41,6 +41,8 @@ def _parser():
     parser.add_argument("--mode", choices=MODES, default="tone", help="what tells part from ground; centre follows the middle of strokes")
     parser.add_argument("--colour", action="append", default=[], metavar="X,Y", help="a place in the picture that has the part's colour, for --mode colour; may be repeated")
     parser.add_argument("--reach", type=float, default=SAME_COLOUR, help="how far a colour reaches, as a distance in OKLab (0.06)")
+    parser.add_argument("--part-stroke", action="append", default=[], metavar="X,Y X,Y …", help="a stroke along places on the part, for --mode strokes; may be repeated")
+    parser.add_argument("--ground-stroke", action="append", default=[], metavar="X,Y X,Y …", help="the same on the ground")
     parser.add_argument("--flatten", action="store_true", help="level the ground's light everywhere first")
     parser.add_argument("--sides", choices=SIDES_OF_LINES, default="auto", help="of drawn lines and rings: both sides, the outer one, "
                         "or what is likely; --mode centre follows the middle")
@@ -69,12 +71,16 @@ def _keep(text):
     raise InputError(f"--keep {text}: all, largest or a number of outlines was expected.")
 
 
-def _place(text):
+def _place(text, option="--colour"):
     try:
         x, y = (float(part) for part in text.split(","))
     except ValueError:
-        raise InputError(f"--colour {text}: a place X,Y in pixels was expected.") from None
+        raise InputError(f"{option} {text}: a place X,Y in pixels was expected.") from None
     return x, y
+
+
+def _strokes(texts, option):
+    return tuple(tuple(_place(place, option) for place in text.split()) for text in texts)
 
 
 def _told(outline, mm_per_px):
@@ -100,11 +106,12 @@ def run(arguments):
     drawn = looks_drawn(data, name) if options.drawn == "auto" else options.drawn == "yes"
     light = decode(data, name, drawn=drawn)
     calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
-    colour = colours(data, name) if options.mode == "colour" else None
+    colour = colours(data, name) if options.mode in COLOURED else None
     picked = tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour) if options.mode == "colour" else ()
     settings = TraceSettings(options.threshold, DEFAULT_TOLERANCE_MM if typed is None else typed, speck, keep,
                              part=options.part or "auto", mode=options.mode, flatten=options.flatten,
-                             colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap), sides=options.sides)
+                             colours=picked, reach=options.reach, halves=options.halves or "", gap_mm=parse_length(options.gap), sides=options.sides,
+                             part_strokes=_strokes(options.part_stroke, "--part-stroke"), ground_strokes=_strokes(options.ground_stroke, "--ground-stroke"))
     begin, things = time.perf_counter(), [thing_of(item) for item in rectangles]
     tolerance, why = (typed, "as given") if typed is not None else tolerance_for(light, calibration, settings, things, colour)
     settings = attrs.evolve(settings, tolerance_mm=tolerance)

@@ -8,6 +8,7 @@ from nomogon_core.trace.centre_lines import centre_lines
 from nomogon_core.trace.compiled_fit import fit_cubic
 from nomogon_core.trace.contours import find_contours, find_tones
 from nomogon_core.trace.fit import fit_open, fit_outline
+from nomogon_core.trace.two_strokes import contours_by_strokes
 
 
 def main():
@@ -15,7 +16,9 @@ def main():
     down, across = np.mgrid[0:160, 0:200].astype(float)
     wavy = 150 + 8 * np.sin(down / 9)
     inside = (across > 30) & (across < wavy) & (down > 30) & (down < 130) & (np.hypot(across - 80, down - 80) > 20)
-    for contour in find_contours((0.8 - 0.7 * inside).astype(np.float32)):
+    light = (0.8 - 0.7 * inside + 0.01 * np.sin(3.0 * across) * np.cos(2.0 * down)).astype(np.float32)
+    contours_by_strokes(light, [[(100, 50), (130, 110)]], [[(10, 10), (10, 150)]])
+    for contour in find_contours(light):
         fit_outline(contour.points * [1, -1], pixel=1.0, tolerance=1.0)
     angle = np.linspace(0, 2 * math.pi, 400, endpoint=False)
     radius = 60 + 6 * np.sin(5 * angle)

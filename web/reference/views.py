@@ -34,6 +34,8 @@ from reference import pictures
 from work import services
 from work.views import as_json
 
+MOST_STROKES, MOST_STROKE_PLACES = 40, 400
+
 
 @require_GET
 def page(request, job_id):
@@ -288,12 +290,25 @@ def settings_of(sent, documents):
             raise InputError("Click the part on the Board to say which colour it has; click again for each further colour.")
         colour = pictures.colours_of(picture_of(documents)[1])
         picked = tuple(tuple(float(value) for value in colour_at(colour, *place)) for place in _sent_places({"places": sent["picked"]}, 1))
+    strokes = {side: _sent_strokes(sent, side) if mode == "strokes" else () for side in ("part", "ground")}
     settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
                              part=str(sent.get("part", "auto")), mode=mode, flatten=bool(sent.get("flatten")), colours=picked,
                              reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0),
-                             sides=str(sent.get("sides", "auto")))
+                             sides=str(sent.get("sides", "auto")), part_strokes=strokes["part"], ground_strokes=strokes["ground"])
     check_settings(settings)
     return settings
+
+
+def _sent_strokes(sent, side):
+    """Strokes on the part or on the ground, as tuples of places in pixels.
+
+    Raises:
+        InputError: no list of strokes, or more than anybody draws.
+    """
+    strokes = (sent.get("strokes") or {}).get(side) or [] if isinstance(sent.get("strokes") or {}, dict) else None
+    if not isinstance(strokes, list) or len(strokes) > MOST_STROKES or not all(isinstance(stroke, list) and len(stroke) <= MOST_STROKE_PLACES for stroke in strokes):
+        raise InputError(f"The page sent no strokes that can be used, at most {MOST_STROKES} on each side; load it again.")
+    return tuple(tuple(map(tuple, _sent_places({"places": stroke}, 1))) for stroke in strokes)
 
 
 @require_POST
@@ -302,11 +317,13 @@ def outlines(request, job_id):
     documents, _, fit = _documents(request, job_id, scaled=True)
     settings = settings_of(sent_by(request), documents)
     colour = None
-    if settings.mode == "colour":
-        colour, factor = pictures.preview_colours(documents)
+    if settings.mode in ("colour", "flat"):
+        colour, factor = pictures.preview_colours(documents, pictures.COLOUR_PREVIEW_PIXELS if settings.mode == "colour" else pictures.PREVIEW_PIXELS)
         light = colour[..., 1]
     else:
-        light, factor = pictures.preview_light(documents, *([pictures.SLOW_PREVIEW_PIXELS] if settings.mode != "tone" else []))
+        light, factor = pictures.preview_light(documents, pictures.PREVIEW_PIXELS if settings.mode in ("tone", "strokes") else pictures.SLOW_PREVIEW_PIXELS)
+    if settings.mode == "strokes":
+        colour, _ = pictures.preview_colours(documents, pictures.PREVIEW_PIXELS)
     offered, why = offered_tolerance(0.0, fit.mm_per_px)
     return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
                          "offered": {"text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},

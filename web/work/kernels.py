@@ -13,7 +13,7 @@ from nomogon_core.job import build_of, calibration_of, picture_of, things_of
 from nomogon_core.reference.cleanup import Scale, clean
 from nomogon_core.reference.decode import colours, decode, linear_to_srgb
 from nomogon_core.solid import display, rebuild, release
-from nomogon_core.trace.outlines import TraceSettings, outline_record, trace
+from nomogon_core.trace.outlines import COLOURED, TraceSettings, outline_record, trace
 
 _CACHE = rebuild.Cache()
 
@@ -43,7 +43,7 @@ def trace_picture(documents, data, settings, progress=None):
     fit = calibration_of(documents)
     light = decode(data, picture["name"], drawn=picture.get("drawn", False))
     steps = [step for step in picture.get("steps", []) if step.get("on", True)]
-    colour = colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") == "colour" else None
+    colour = colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") in COLOURED else None
     outlines = trace(clean(light, steps, Scale(1.0, fit.mm_per_px)), fit, TraceSettings(**settings), _teller(progress), things_of(documents), colour)
     return {"outlines": [outline_record(outline) for outline in outlines]}, None
 

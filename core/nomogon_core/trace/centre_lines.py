@@ -27,6 +27,11 @@ LOOK_BACK_PX = 12
 LEAST_GAP_PX, TANGENT_PX = 3.0, 14
 LEAST_TURN = 0.57
 BESIDE_SHARE = 0.75
+# Two strokes that run into one at an acute angle close there: the tip lies where their middle lines cross.
+TAIL_SHARE, TAIL_WIDTHS, TAIL_TURN, TAIL_LOOK_PX = 0.25, 3.0, math.cos(math.radians(60)), 16
+FACING = 0.8
+# Beside closed strokes, what is as small is a cross-hair, or a label where several stand in a row.
+MARK_SHARE, ROW_SHARE = 0.3, 1.5
 NEIGHBOURS = np.array([(-1, 0), (0, -1), (0, 1), (1, 0), (-1, -1), (-1, 1), (1, -1), (1, 1)])
 
 
@@ -54,7 +59,7 @@ class _Branch:
     pixels: np.ndarray = attrs.field(eq=False, repr=False)
 
 
-def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX):
+def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_widths=0.0):
     """Strokes of a drawing.
 
     Args:
@@ -62,6 +67,7 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX):
         tones: as of :func:`nomogon_core.trace.contours.find_tones`; the "part" is the ink.
         threshold: share of the way from ground to ink at which a stroke's edges are taken.
         least_px: shorter strokes are left out.
+        bridge_widths: ends that face one another across a gap of so many stroke widths are one stroke.
 
     Raises:
         TraceError: no stroke, or too many to be a drawing.
@@ -80,11 +86,32 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX):
     strokes = []
     for pixels, closed in _joined(knots, branches, half):
         stroke = _refined(even, level, pixels, closed, half)
-        if stroke is not None and len(stroke.points) >= max(least_px, LEAST_PATH_PX):
+        if stroke is not None:
             strokes.append(stroke)
+    strokes = _across_gaps(strokes, bridge_widths) if bridge_widths else strokes
+    strokes = [stroke for stroke in strokes if len(stroke.points) >= max(least_px, LEAST_PATH_PX)]
     if not strokes:
         raise TraceError("Every stroke is shorter than the smallest that is kept. Lower the speck size, or move the threshold.")
     return tuple(sorted(strokes, key=lambda stroke: -len(stroke.points)))
+
+
+def marks_among(strokes):
+    """Indices of the strokes that are labels and cross-hairs beside closed outlines.
+
+    Args:
+        strokes: :class:`Stroke` values of one drawing.
+    """
+    boxes = [(stroke.points.min(axis=0), stroke.points.max(axis=0)) for stroke in strokes]
+    sizes = np.array([math.dist(*box) for box in boxes])
+    closed = [size for size, stroke in zip(sizes, strokes) if stroke.closed]
+    if not closed:
+        return set()
+    small = [index for index in range(len(strokes)) if sizes[index] < MARK_SHARE * max(closed)]
+
+    def in_row(index):
+        return any(other != index and np.maximum(boxes[other][0] - boxes[index][1], boxes[index][0] - boxes[other][1]).max() < ROW_SHARE * sizes[index]
+                   and 0.4 < sizes[other] / sizes[index] < 2.5 and not (strokes[other].closed and sizes[other] > 2 * sizes[index]) for other in small)
+    return {index for index in small if not strokes[index].closed or in_row(index)}
 
 
 def _graph(skeleton):
@@ -226,10 +253,15 @@ def _joined(knots, branches, half):
     return paths
 
 
-def _refined(even, level, pixels, closed, half):
+def _refined(even, level, pixels, closed, half, whole_ends=True):
     """A stroke at the middle between both its edges; where a junction hides one of them, its neighbours bridge the gap."""
     if len(pixels) < LEAST_PATH_PX:
         return None
+    if not closed and (tail := _tail_of(pixels, half)):
+        first, last = tail
+        body = _refined(even, level, pixels[first:last], False, half, whole_ends=False)
+        if body is not None and (tip := _tip(body, pixels[0] if first else pixels[-1])) is not None:
+            return Stroke(_bridged(np.vstack([tip[None], body.points]), True), body.width_px, True)
     mode = "wrap" if closed else "nearest"
     rough = gaussian_filter1d(pixels[:, ::-1], SMOOTHING_PX, axis=0, mode=mode)
     if not closed:
@@ -248,9 +280,84 @@ def _refined(even, level, pixels, closed, half):
     if clear.sum() < LEAST_PATH_PX:
         return None
     points = _bridged(_with_corners(middles, clear, width), closed)
-    if not closed:
+    if not closed and whole_ends:
         points = _with_ends(points, rough[0], rough[-1])
     return Stroke(points, width, closed)
+
+
+def _tail_of(pixels, half):
+    """(first, last) pixel of a path without its tail, if it comes back to itself behind one; None of any other path."""
+    reach = max(4, int(TAIL_SHARE * len(pixels)))
+    for tail in (True, False):
+        path = pixels if tail else pixels[::-1]
+        away = np.hypot(*(path[:reach] - path[-1]).T)
+        nearest = int(away.argmin())
+        if 0 < nearest and away[nearest] < MERGE_FACTOR * _half_at(half, path[nearest]) + 2:
+            return (nearest, len(pixels)) if tail else (0, len(pixels) - nearest)
+    return None
+
+
+def _tip(body, skeleton_end):
+    """Where both ends of an open stroke meet if carried straight on, or None where they do not meet near the end of the skeleton."""
+    points = body.points
+    look = min(TAIL_LOOK_PX, len(points) // 4)
+    ways = [(points[0] - points[look]), (points[-1] - points[-1 - look])]
+    ways = [way / max(math.hypot(*way), 1e-9) for way in ways]
+    turn = ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0]
+    if float(ways[0] @ ways[1]) < TAIL_TURN or abs(turn) < 1e-3:
+        return None
+    across = points[-1] - points[0]
+    ahead = (across[0] * ways[1][1] - across[1] * ways[1][0]) / turn
+    tip = points[0] + ahead * ways[0]
+    tail = math.dist(points[0], skeleton_end[::-1])
+    return tip if ahead > 0 and abs(ahead - tail) < TAIL_WIDTHS * body.width_px + TAIL_SHARE * tail else None
+
+
+def _across_gaps(strokes, widths):
+    """Strokes of which those are one whose ends face one another across a gap of at most so many widths, the nearest first."""
+    tips = []
+    for index, stroke in enumerate(strokes):
+        if not stroke.closed and len(stroke.points) > TANGENT_PX:
+            tips += [(index, start, end, (end - back) / max(math.dist(end, back), 1e-9))
+                     for start, end, back in ((True, stroke.points[0], stroke.points[TANGENT_PX]), (False, stroke.points[-1], stroke.points[-1 - TANGENT_PX]))]
+    pairs = []
+    for place, (one, at_start, here, way) in enumerate(tips):
+        for other, other_start, there, back in tips[place + 1:]:
+            gap = math.dist(here, there)
+            straight = (there - here) / max(gap, 1e-9)
+            near = gap < widths * (strokes[one].width_px + strokes[other].width_px) / 2
+            if near and (one != other or len(strokes[one].points) > 4 * gap) and float(way @ back) < -FACING and (gap < 2 or min(float(way @ straight), -float(back @ straight)) > FACING):
+                pairs.append((gap, (one, at_start), (other, other_start)))
+    link = {}
+    for _, here, there in sorted(pairs):
+        if here not in link and there not in link:
+            link[here], link[there] = there, here
+    return _linked(strokes, link)
+
+
+def _linked(strokes, link):
+    """Strokes put together along links between their ends, (index, at its start) -> the same of the next."""
+    done, joined = set(), []
+    for begin in range(len(strokes)):
+        if begin in done:
+            continue
+        index, start = begin, True
+        while (index, start) in link:
+            index, start = link[index, start][0], not link[index, start][1]
+            if index == begin:
+                break
+        parts, widths, closed = [], [], strokes[index].closed or (index, start) in link
+        while index not in done:
+            done.add(index)
+            parts.append(strokes[index].points if start else strokes[index].points[::-1])
+            widths.append((strokes[index].width_px, len(strokes[index].points)))
+            if (index, not start) not in link:
+                break
+            index, start = link[index, not start]
+        width = float(np.average([one for one, _ in widths], weights=[count for _, count in widths]))
+        points = np.vstack(parts)
+        joined.append(Stroke(_bridged(points, closed) if len(parts) > 1 or closed and not strokes[begin].closed else points, width, closed))
+    return joined
 
 
 def _with_corners(middles, clear, width):

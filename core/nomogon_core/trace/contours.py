@@ -41,6 +41,7 @@ class Contour:
         parent: index of the contour around this one, or None.
         touches_border: whether it runs along the border of the picture.
         blur_px: standard deviation of the blur across the edge, of the lens and of our own smoothing.
+        sure: (n,) of each point whether an edge is seen there, or None where it is seen all around.
     """
 
     points: np.ndarray = attrs.field(eq=False, repr=False)
@@ -49,6 +50,7 @@ class Contour:
     parent: int | None
     touches_border: bool
     blur_px: float = USUAL_BLUR_PX
+    sure: np.ndarray | None = attrs.field(default=None, eq=False, repr=False)
 
 
 @attrs.frozen

@@ -18,6 +18,7 @@ SURE_NOISES, LIKELY_NOISES = 9.0, 4.5
 LEAST_STROKE_PX, REACH_PX = 30, 5
 STEP_REACH_PX, MOST_STEP = 6, 0.5
 HALVED_PIXELS = 4_000_000
+LOCAL_PX, LEAST_DEPTH, MOST_DEEPER = 12.0, 0.02, 3.0
 LEAST_USUAL_PX, FAINTEST, LEAST_NOISE = 100.0, 0.97, 1e-3
 
 
@@ -41,8 +42,16 @@ def faint_strokes(light):
         raise TraceError("No thin strokes stand out from the paper. Draw them darker, or light the paper more evenly.")
     near = cv2.dilate(kept.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * REACH_PX + 1,) * 2))
     near = cv2.resize(near, light.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
-    even = np.where(near, np.exp(shade), 1.0).astype(np.float32)
+    level = cv2.resize(_local_depth(small, kept), light.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    even = np.where(near, np.exp(np.clip(shade / np.minimum(level, -LEAST_DEPTH), -MOST_DEEPER, MOST_DEEPER) * math.log(depth)), 1.0).astype(np.float32)
     return even, Tones(1.0, depth, np.ones((2, 2), np.float32))
+
+
+def _local_depth(shade, kept):
+    """How dark the strokes are near each place, as a logarithm: a hand presses here more and there less."""
+    smooth = cv2.GaussianBlur(shade, (0, 0), 1.0)
+    weight = cv2.GaussianBlur(kept.astype(np.float32), (0, 0), LOCAL_PX)
+    return cv2.GaussianBlur(np.where(kept, smooth, 0.0).astype(np.float32), (0, 0), LOCAL_PX) / np.maximum(weight, 1e-6)
 
 
 def _usual_run(kept):

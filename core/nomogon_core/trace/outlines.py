@@ -9,16 +9,19 @@ from nomogon_core.errors import TraceError
 from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length, sample
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.reference.cleanup import clean, without_gaps
-from nomogon_core.trace.centre_lines import centre_lines
+from nomogon_core.trace.centre_lines import centre_lines, marks_among
 from nomogon_core.trace.contours import find_contours, tones_of
 from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, THIN_PX, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
 from nomogon_core.trace.faint import faint_strokes
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
+from nomogon_core.trace.flat_colours import contours_by_flat_colours
 from nomogon_core.trace.halves import SIDES, fit_halves
 from nomogon_core.trace.offered import offered_tolerance
+from nomogon_core.trace.seen import fit_seen
 from nomogon_core.trace.symmetry import MirrorAxis
 from nomogon_core.trace.things import is_thing, light_on_sheet, light_without_cards
+from nomogon_core.trace.two_strokes import contours_by_strokes, sure_runs
 
 SMALLEST_TOLERANCE_MM, DEFAULT_TOLERANCE_MM = 0.001, 0.1
 DEFAULT_SPECK_MM2 = 1.0
@@ -26,9 +29,12 @@ LARGEST_TOLERANCE_MM = 20.0
 LARGEST_GAP_MM = 50.0
 SCALE_PLACES = 50
 LEAST_FAINT_PX = 30.0
+# A pencil skips over the grain of the paper.
+FAINT_BRIDGE_WIDTHS = 8.0
 PARTS = ("auto", "dark", "bright")
 LEVELLING = {"kind": "even", "reach_percent": 12}
-MODES = ("tone", "colour", "edge", "centre")
+MODES = ("tone", "colour", "flat", "edge", "strokes", "centre")
+COLOURED = ("colour", "flat", "strokes")
 
 
 @attrs.frozen
@@ -42,11 +48,12 @@ class TraceSettings:
         keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
         border: keep outlines that run along the border of the picture.
         part: "dark" or "bright" against the ground, or "auto" for the more striking.
-        mode: what tells part from ground, one of MODES; "centre" follows the middle of drawn strokes.
+        mode: what tells part from ground, one of MODES; "flat" are all patches of flat colour and ink; "strokes" are two or more drawn by hand; "centre" follows the middle of drawn lines.
         flatten: level the ground's light everywhere before looking at tones.
         colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
-        gap_mm: gaps and cracks no wider than this are closed first, except in mode "colour".
+        gap_mm: gaps and cracks no wider than this are closed first, except in modes "colour" and "flat".
         sides: whether the inner sides of drawn lines are kept, one of :data:`finding.SIDES_OF_LINES`.
+        part_strokes, ground_strokes: for mode "strokes", each a row of places (x, y) in pixels of the whole picture.
         halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of :data:`halves.SIDES`.
     """
 
@@ -63,6 +70,8 @@ class TraceSettings:
     halves: str = ""
     gap_mm: float = 0.0
     sides: str = "auto"
+    part_strokes: tuple = ()
+    ground_strokes: tuple = ()
 
 
 @attrs.frozen
@@ -111,8 +120,8 @@ def check_settings(settings):
         raise TraceError(f"Of drawn lines {', '.join(SIDES_OF_LINES)} sides are kept; {settings.sides!r} came.")
     if not 0.005 <= settings.reach <= 0.5:
         raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
-    if settings.halves and (settings.halves not in SIDES or settings.mode == "centre"):
-        raise TraceError(f"The half that is kept is {', '.join(SIDES)}, of outlines and not of strokes; {settings.halves!r} came.")
+    if settings.halves and (settings.halves not in SIDES or settings.mode in ("centre", "strokes")):
+        raise TraceError(f"The half that is kept is {', '.join(SIDES)}, of outlines seen all around and not of strokes; {settings.halves!r} came.")
     if not (math.isfinite(settings.gap_mm) and 0 <= settings.gap_mm <= LARGEST_GAP_MM):
         raise TraceError(f"Gaps are closed up to a width between 0 and {LARGEST_GAP_MM:g} mm; {settings.gap_mm:g} mm came.")
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
@@ -127,7 +136,7 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
         settings: :class:`TraceSettings`.
         mm_per_px: scale of this picture.
         things: :class:`Thing` values, cards and sheets whose outlines are not wanted.
-        colour: linear (h, w, 3), for the mode "colour".
+        colour: linear (h, w, 3), for the modes of :data:`COLOURED`.
 
     Raises:
         TraceError: nothing is left, or the settings are out of range.
@@ -137,8 +146,12 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
     least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
     if settings.mode == "colour":
         contours = contours_by_colour(colour, settings.colours, threshold=settings.threshold, reach=settings.reach, least_area_px=least)
+    elif settings.mode == "flat":
+        contours = contours_by_flat_colours(colour, reach=settings.reach, least_area_px=least)
     elif settings.mode == "edge":
         contours = contours_by_edge(light, least_area_px=least)
+    elif settings.mode == "strokes":
+        contours = contours_by_strokes(light, settings.part_strokes, settings.ground_strokes, colour=colour, least_area_px=least)
     else:
         level, tones = _tones_for(light, settings, things)
         contours = find_contours(level, threshold=settings.threshold, least_area_px=least, tones=tones)
@@ -150,7 +163,7 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
 
 def _closed(light, settings, mm_per_px):
     """The picture with its gaps closed, if that is wanted."""
-    return without_gaps(light, settings.gap_mm, mm_per_px) if settings.gap_mm and settings.mode != "colour" else light
+    return without_gaps(light, settings.gap_mm, mm_per_px) if settings.gap_mm and settings.mode not in ("colour", "flat") else light
 
 
 def _tones_for(light, settings, things):
@@ -173,7 +186,7 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
         settings: :class:`TraceSettings`.
         progress: called now and then with the share 0..1 that is done.
         things: cards and sheets, as in :func:`outlines_of`.
-        colour: linear (h, w, 3), for the mode "colour".
+        colour: linear (h, w, 3), for the modes of :data:`COLOURED`.
 
     Raises:
         TraceError: as :func:`outlines_of`, or ``keep`` means an outline that is not there.
@@ -185,7 +198,10 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     if settings.halves:
         return _trace_halves(contours, calibration, settings, noise, progress)
     shares = Shares(progress, [len(contour.points) for contour in contours])
-    return tuple(_fitted(contour, calibration, settings, noise, shares.of(index)) for index, contour in enumerate(contours))
+    traced = [outline for index, contour in enumerate(contours) for outline in _fitted(contour, calibration, settings, noise, shares.of(index))]
+    if not traced:
+        raise TraceError("No edge stands out from the texture anywhere around the part, so every curve would be a guess. Draw it by hand in Sketch, over the picture.")
+    return tuple(traced)
 
 
 def tolerance_for(light, calibration, settings, things=(), colour=None):
@@ -240,7 +256,8 @@ def _strokes_of(light, settings, mm_per_px, things):
         return centre_lines(level, tones, threshold=settings.threshold, least_px=least)
     except TraceError as problem:
         try:
-            return centre_lines(*faint_strokes(light), threshold=settings.threshold, least_px=max(least, LEAST_FAINT_PX))
+            return centre_lines(*faint_strokes(light), threshold=settings.threshold, least_px=max(least, LEAST_FAINT_PX),
+                                bridge_widths=FAINT_BRIDGE_WIDTHS)
         except TraceError:
             raise problem from None
 
@@ -301,29 +318,45 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
         things: cards and sheets, in full pixels.
 
     Returns:
-        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, and why it is needless, if so.
+        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, why it is needless,
+        if so, and path data of the stretches that are seen, or None where all of it is.
 
     Raises:
         TraceError: as :func:`outlines_of`.
     """
     scaled = [thing.scaled(factor) for thing in things]
-    settings = attrs.evolve(settings, border=True)
+    settings = attrs.evolve(settings, border=True, part_strokes=_scaled(settings.part_strokes, factor), ground_strokes=_scaled(settings.ground_strokes, factor))
     if settings.mode == "centre":
         strokes = _strokes_of(light, settings, mm_per_px, scaled)
+        marks = marks_among(strokes)
         return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
-                | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "", "width_mm": stroke.width_px * mm_per_px} for stroke in strokes]
+                | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "mark" if index in marks else "",
+                   "width_mm": stroke.width_px * mm_per_px} for index, stroke in enumerate(strokes)]
     contours = outlines_of(light, settings, mm_per_px, scaled, colour)
     left_out = needless(contours, light.shape[::-1], settings.sides, THIN_PX / factor)
     preview = []
     for index, contour in enumerate(contours):
-        preview.append(_drawn(contour.points, factor, True, contour.area_px * factor**2) | {"hole": contour.hole, "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2, "needless": left_out.get(index, "")})
+        runs = sure_runs(contour)
+        preview.append(_drawn(contour.points, factor, True, contour.area_px * factor**2)
+                       | {"hole": contour.hole, "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2,
+                          "needless": left_out.get(index, ""), "seen": None if runs is None else "".join(_path(run, factor) for run in runs)})
     return preview
+
+
+def _scaled(strokes, factor):
+    """Strokes of the whole picture in a reduced one."""
+    return tuple(((np.asarray(stroke, float).reshape(-1, 2) + 0.5) / factor - 0.5).tolist() for stroke in strokes)
+
+
+def _path(points, factor):
+    """Path data in full pixels."""
+    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in (points * factor + (factor - 1) / 2)[::max(1, len(points) // 1500)])
 
 
 def _drawn(points, factor, closed, size):
     """Path data in full pixels, and the middle and size that a choice recognises it by."""
+    path = _path(points, factor) + ("Z" if closed else "")
     points = points * factor + (factor - 1) / 2
-    path = "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points[::max(1, len(points) // 1500)]) + ("Z" if closed else "")
     return {"d": path, "key": [*((points.min(axis=0) + points.max(axis=0)) / 2).tolist(), size]}
 
 
@@ -333,10 +366,14 @@ def _inside(inner, outer):
 
 
 def _fitted(contour, calibration, settings, noise, tell):
-    fitted = fit_outline(calibration.to_mm(contour.points), pixel=calibration.mm_per_px_at(contour.points.mean(axis=0)), tolerance=settings.tolerance_mm,
-                         noise_px=noise, blur_px=contour.blur_px, tell=tell)
+    """The outlines of a contour: one, or of one that is seen in part only, those of the stretches that are."""
+    pixel = calibration.mm_per_px_at(contour.points.mean(axis=0))
+    seen = fit_seen(contour, calibration.to_mm, pixel=pixel, tolerance=settings.tolerance_mm, tell=tell)
+    if seen is not None:
+        return [_in_mm(one.fitted, calibration, contour.hole and one.closed, one.closed) for one in seen]
+    fitted = fit_outline(calibration.to_mm(contour.points), pixel=pixel, tolerance=settings.tolerance_mm, noise_px=noise, blur_px=contour.blur_px, tell=tell)
     tell(1.0)
-    return _in_mm(fitted, calibration, contour.hole)
+    return [_in_mm(fitted, calibration, contour.hole)]
 
 
 def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):

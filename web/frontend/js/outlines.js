@@ -9,8 +9,12 @@ const found = document.getElementById("found");
 const progress = document.getElementById("progress");
 const stop = form.querySelector("[data-stop]");
 const again = form.querySelector("[data-again]");
-const swatches = form.querySelector(".swatches");
-const WHY = { frame: "the frame round the picture", double: "the inner side of a drawn line" };
+const swatches = form.querySelector("[data-colours]");
+const strokeList = form.querySelector("[data-strokes]");
+const STROKE_STEP_PX = 8;
+const MOST_PLACES = 400;
+const BY_LINE = new Set(["colour", "flat", "strokes"]);
+const WHY = { frame: "the frame round the picture", double: "the inner side of a drawn line", mark: "labels and cross-hairs" };
 
 /** @param {{ board: import("./board.js").Board, tray: any, hasScale: () => boolean, pose: () => any }} parts */
 export function startOutlines({ board, tray, hasScale, pose, traces }) {
@@ -20,17 +24,20 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   let waiting = false;
   let task = null;
   let picked = [];
+  let strokes = { part: [], ground: [] };
+  let drawing = null;
   let typed = false;
   const reason = form.querySelector("[data-why]");
 
   const settings = () => ({
     mode: form.elements.mode.value,
     picked,
+    strokes,
     reach: Number(form.elements.reach.value) / 100,
     flatten: form.elements.flatten.checked,
     threshold: Number(form.elements.threshold.value) / 100,
     part: form.elements.part.value,
-    halves: form.elements.mode.value === "centre" ? "" : form.elements.halves.value,
+    halves: ["centre", "strokes"].includes(form.elements.mode.value) ? "" : form.elements.halves.value,
     tolerance: form.elements.tolerance.value,
     speck: Number(form.elements.speck.value.replace(",", ".")) || 0,
     gap: Number(form.elements.gap.value.replace(",", ".")) || 0,
@@ -52,11 +59,15 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     if (form.hidden) return;
     for (const outline of outlines) {
       const out = left.has(keyOf(outline));
-      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${form.elements.mode.value === "colour" ? " line-only" : ""}`, d: outline.d, transform: `matrix(${pose().matrix.join(" ")})`, tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
+      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${BY_LINE.has(form.elements.mode.value) ? " line-only" : ""}${outline.seen == null ? "" : " guessed"}`, d: outline.d, transform: `matrix(${pose().matrix.join(" ")})`, tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
       path.addEventListener("click", (event) => { event.stopPropagation(); toggle(outline); });
       path.addEventListener("keydown", (event) => { if (event.key === " " || event.key === "Enter") { event.preventDefault(); toggle(outline); } });
       board.world.append(path);
+      if (outline.seen && !out) board.world.append(shape("path", { class: "seen-edge", d: outline.seen, transform: `matrix(${pose().matrix.join(" ")})` }));
     }
+    if (form.elements.mode.value !== "strokes") return;
+    const all = [...Object.entries(strokes).flatMap(([side, some]) => some.map((places) => [side, places])), ...(drawing ? [[form.elements.side.value, drawing]] : [])];
+    for (const [side, places] of all) board.world.append(shape("path", { class: `hand-stroke ${side}`, d: `M${places.map((place) => place.join(" ")).join("L")}`, transform: `matrix(${pose().matrix.join(" ")})` }));
   }
 
   function toggle(outline) {
@@ -72,7 +83,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     const widths = outlines.filter((outline) => outline.width_mm).map((outline) => outline.width_mm).sort((a, b) => a - b);
     const strokes = widths.length ? ` Strokes are about ${widths[Math.floor(widths.length / 2)].toFixed(2)} mm wide.` : "";
     const needless = [...new Set(outlines.filter((outline) => outline.needless && left.has(keyOf(outline))).map((outline) => WHY[outline.needless]))];
-    found.textContent = `${outlines.length} found; ${some.length} kept${holes ? `, ${holes} of them holes` : ""}.${strokes}${needless.length ? ` Left out: ${needless.join(" and ")}.` : ""} Click ${form.elements.mode.value === "colour" ? "the line of one" : "one"} to leave it out or keep it.`;
+    found.textContent = `${outlines.length} found; ${some.length} kept${holes ? `, ${holes} of them holes` : ""}.${strokes}${needless.length ? ` Left out: ${needless.join(" and ")}.` : ""} ${some.some((outline) => outline.seen != null) ? " Where a line is dashed, no edge is seen: nothing is traced there, and it stays to be followed by hand." : ""} Click ${BY_LINE.has(form.elements.mode.value) ? "the line of one" : "one"} to leave it out or keep it.`;
     form.elements.accept.disabled = !some.length;
   }
 
@@ -85,6 +96,13 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       count();
       draw();
       found.textContent = "Click the part on the Board to say which colour it has; click again for each further colour.";
+      return;
+    }
+    if (form.elements.mode.value === "strokes" && !(strokes.part.length && strokes.ground.length)) {
+      outlines = [];
+      count();
+      draw();
+      found.textContent = `Drag a stroke along the ${strokes.part.length ? "ground around the part" : "part, over all that it shows: bright, dark and plain"}.`;
       return;
     }
     if (asking) {
@@ -163,7 +181,43 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       button.addEventListener("click", () => { picked = picked.filter((_, at) => at !== index); showFields(); preview(); });
       return button;
     }));
+    strokeList.replaceChildren(...Object.keys(strokes).flatMap((side) => strokes[side].map((_, index) => {
+      const button = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: `${side === "part" ? "Part" : "Ground"} ${index + 1} ✕`, ariaLabel: `Take away stroke ${index + 1} on the ${side}` });
+      button.addEventListener("click", () => { strokes[side] = strokes[side].filter((_, at) => at !== index); showFields(); preview(); });
+      return button;
+    })));
   }
+
+  const draws = () => !form.hidden && form.elements.mode.value === "strokes";
+  const at = (event) => pose().toPx(board.at(event)).map((value) => Math.round(value * 10) / 10);
+
+  board.svg.addEventListener("pointerdown", (event) => {
+    if (!draws() || event.button !== 0 || event.target.closest(".found-outline")) return;
+    drawing = [at(event)];
+    board.svg.setPointerCapture(event.pointerId);
+  });
+  board.svg.addEventListener("pointermove", (event) => {
+    if (!drawing || drawing.length >= MOST_PLACES) return;
+    const [place, last] = [at(event), drawing.at(-1)];
+    if (Math.hypot(place[0] - last[0], place[1] - last[1]) * board.view.zoom < STROKE_STEP_PX) return;
+    drawing.push(place);
+    draw();
+  });
+  board.svg.addEventListener("pointerup", () => {
+    const done = drawing;
+    drawing = null;
+    if (!done) return;
+    if (done.length < 3) {
+      draw();
+      return;
+    }
+    const side = form.elements.side.value;
+    strokes[side].push(done);
+    if (!strokes.ground.length) form.elements.side.value = "ground";
+    showFields();
+    draw();
+    preview();
+  });
 
   /** A click on the Board while colours are picked; whether it was taken. @param {[number, number]} place in picture pixels */
   function pick(place) {
@@ -194,12 +248,14 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     form.elements.gap.value = last.gap_mm ?? 0;
     form.elements.halves.value = last.halves ?? "";
     form.elements.sides.value = last.sides ?? "auto";
+    strokes = { part: last.part_strokes ?? [], ground: last.ground_strokes ?? [] };
     form.elements.tolerance.value = `${last.tolerance_mm} mm`;
     typed = true;
   }
 
   return {
     draw,
+    draws,
     pick,
     open() {
       if (!hasScale()) {

@@ -276,7 +276,7 @@ const cleaning = startCleaning({ board, tray, note, restore: showScale, redraw: 
 const pictures = startPictures({ board, tray, redraw: draw, load });
 const quality = startQuality({ tray });
 
-board.mayPan = () => !FLOWS[tray.current()] && !cleaning.draws(tray.current());
+board.mayPan = () => !FLOWS[tray.current()] && !cleaning.draws(tray.current()) && !outlines.draws();
 board.onView(draw);
 board.svg.addEventListener("click", (event) => {
   const end = event.target.closest("[data-which]");
