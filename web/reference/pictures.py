@@ -13,12 +13,15 @@ from nomogon_core.job import calibration_of, picture_of
 from nomogon_core.reference.cleanup import Scale, clean
 from nomogon_core.reference.decode import colours, decode, linear_to_srgb
 from nomogon_core.reference.rectify import rectify
+from nomogon_core.trace.outlines import COLOURED
 
 MOST_KEPT = 8
 PREVIEW_PIXELS = 360_000
 CLEAN_PREVIEW_PIXELS = 160_000
 COLOUR_PREVIEW_PIXELS = 60_000
 SLOW_PREVIEW_PIXELS = 90_000
+# Thin lines are lost in a smaller copy.
+FINE_PREVIEW_PIXELS = {"centre": 4_000_000, "flat": 1_500_000}
 SHOWN_AS_THEY_ARE = ("image/png", "image/jpeg", "image/webp")
 JPEG_QUALITY = 88
 
@@ -107,6 +110,16 @@ def preview_colours(documents, pixels=COLOUR_PREVIEW_PIXELS):
     """The reduced picture in colour and its factor."""
     _, picture = picture_of(documents)
     return _remembered(("reduced colours", pixels, *_source(picture)), lambda: reduced(colours_of(picture), pixels))
+
+
+def preview_of(documents, mode):
+    """(light, colour or None, factor) to look for outlines in, as small as the way to find them allows."""
+    if mode == "colour":
+        colour, factor = preview_colours(documents)
+        return colour[..., 1], colour, factor
+    pixels = FINE_PREVIEW_PIXELS.get(mode, SLOW_PREVIEW_PIXELS if mode == "edge" else PREVIEW_PIXELS)
+    light, factor = preview_light(documents, pixels)
+    return light, preview_colours(documents, pixels)[0] if mode in COLOURED else None, factor
 
 
 def clean_preview(documents, steps):

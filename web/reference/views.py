@@ -316,14 +316,7 @@ def outlines(request, job_id):
     """Live outlines, on a reduced copy of the picture."""
     documents, _, fit = _documents(request, job_id, scaled=True)
     settings = settings_of(sent_by(request), documents)
-    colour = None
-    if settings.mode in ("colour", "flat"):
-        colour, factor = pictures.preview_colours(documents, pictures.COLOUR_PREVIEW_PIXELS if settings.mode == "colour" else pictures.PREVIEW_PIXELS)
-        light = colour[..., 1]
-    else:
-        light, factor = pictures.preview_light(documents, pictures.PREVIEW_PIXELS if settings.mode in ("tone", "strokes") else pictures.SLOW_PREVIEW_PIXELS)
-    if settings.mode == "strokes":
-        colour, _ = pictures.preview_colours(documents, pictures.PREVIEW_PIXELS)
+    light, colour, factor = pictures.preview_of(documents, settings.mode)
     offered, why = offered_tolerance(0.0, fit.mm_per_px)
     return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
                          "offered": {"text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},

@@ -13,6 +13,7 @@ const swatches = form.querySelector("[data-colours]");
 const strokeList = form.querySelector("[data-strokes]");
 const STROKE_STEP_PX = 8;
 const MOST_PLACES = 400;
+const SLOW = new Set(["centre", "flat", "strokes"]);
 const BY_LINE = new Set(["colour", "flat", "strokes"]);
 const WHY = { frame: "the frame round the picture", double: "the inner side of a drawn line", mark: "labels and cross-hairs" };
 
@@ -110,6 +111,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       return;
     }
     asking = true;
+    if (SLOW.has(form.elements.mode.value)) found.textContent = "Looking …";
     try {
       const { outlines: fresh, offered } = await send("reference/outlines", settings());
       offer(offered);
