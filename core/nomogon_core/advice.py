@@ -56,6 +56,8 @@ def _reference_status(view, unit):
         return Status("no picture")
     if view.calibration is None:
         return Status("no known length", "bad")
+    if view.calibration.is_set:
+        return Status("size set by hand")
     return Status(f"±{format_length(view.calibration.u95_at_reach(), unit=unit)} {unit}", "gauge")
 
 
@@ -175,6 +177,9 @@ def _next_picture(view, stage):
 def _next_calibration(view):
     """What would make the calibration better, if anything would."""
     fit = view.calibration
+    if fit.is_set:
+        return Advice("The size of this picture was set by hand, so nothing tells how true it is. One length that you have measured makes it so.",
+                      (Action("Pick a known length", stage="reference", tool="known"), Action("Find outlines", stage="reference", tool="outlines")))
     if fit.doubt:
         return Advice(f"{fit.doubt.name} disagrees with the others by {fit.doubt.off_mm:+.2f} mm. Measure it again and type over it, or leave it out.",
                       (Action("Leave it out", command="reference.use_known", arguments={"name": fit.doubt.key, "used": False}),))

@@ -115,6 +115,8 @@ def _remeasured(sketch, item, fit):
 
 def dimension_u95(sketch, item, fit):
     """95 % uncertainty of a dimension on traced curves, with the calibration's where these lie; None as :func:`traced_u95` says."""
+    if fit.is_set:
+        return None
     if item.kind == "angle":
         first, second = (sketch.geometry(name) for name in item.of)
         elbow = [first.start, first.end, np.add(first.start, np.subtract(second.end, second.start))]

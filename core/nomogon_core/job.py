@@ -13,7 +13,7 @@ from functools import lru_cache
 import attrs
 
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength
+from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength, set_scale
 from nomogon_core.reference.camera import Usual, lens_of
 from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_plane, resolution_lengths
 from nomogon_core.reference.sheets import Round
@@ -28,7 +28,7 @@ EMPTY = {
 }
 
 SAME_FOCAL = 0.01
-PLACING = ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm", "focal")
+PLACING = ("width", "height", "origin_px", "angle", "at_mm", "flipped", "model", "height_mm", "camera_mm", "focal", "set_width_mm")
 
 
 @attrs.frozen
@@ -146,11 +146,13 @@ def _lens_known(documents, name, picture):
 def _calibration(text):
     picture, known, lens = json.loads(text)
     told = observations(known)
-    if not told:
+    if not told and not picture.get("set_width_mm"):
         return None
     size, wanted = (picture["width"], picture["height"]), picture.get("model", "auto")
     common = {"lengths": told.lengths, "rectangles": told.rectangles, "straights": told.straights, "origin_px": tuple(picture["origin_px"]), "angle": picture["angle"]}
-    if wanted in MODELS:
+    if not told:
+        fit = set_scale(picture["set_width_mm"] / size[0], origin_px=tuple(picture["origin_px"]), angle=picture["angle"])
+    elif wanted in MODELS:
         fit = attrs.evolve(fit_plane(wanted, size, **common), why=f"The {wanted} model was chosen by hand.")
     else:
         fit = choose_model(size, **common, focal=picture.get("focal"), usual=Usual(known_k1=tuple(lens) if lens else None))

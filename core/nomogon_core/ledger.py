@@ -133,7 +133,7 @@ def _checks(view, unit):
 
         def show(value, angle=angle):
             return f"{math.degrees(value):.2f}°" if angle else format_length(value, unit=unit)
-        rows.append(Row(f"known:{key}:read", item["name"], show(read), show(u95), "traced"))
+        rows.append(Row(f"known:{key}:read", item["name"], show(read), "" if fit.is_set else show(u95), "traced"))
         if item["gauge"]:
             off, bound = read - item["gauge"], math.hypot(u95, 0 if angle else item["gauge_u95_mm"])
             shown = (("+" if off >= 0 else "") + show(off), max(-1.5, min(1.5, off / bound)), "picture less gauge")
@@ -146,6 +146,8 @@ def _fit(view, unit):
     fit = view.calibration
     if fit is None:
         return []
+    if fit.is_set:
+        return [Row("fit:scale", "Scale, px per mm", f"{1 / fit.mm_per_px:.3f}", source="set"), Row("fit:model", "Model", "set by hand", note=fit.why, wide=True)]
     rows = [Row("fit:scale", "Scale, px per mm", f"{1 / fit.mm_per_px:.3f}", f"{2 * fit.u_mm_per_px / fit.mm_per_px**2:.3f}"),
             Row("fit:u95", "Uncertainty, 95 %", format_length(fit.u95_at_reach(), unit=unit)),
             Row("fit:model", "Model", fit.model + (", bent lens" if fit.bends else ""), state="bad" if fit.doubt or "leaves residuals" in fit.why else "", note=fit.why, wide=True)]

@@ -86,7 +86,7 @@ def suggest(view):
         :class:`nomogon_core.reference.models.Suggestion` or None.
     """
     fit, reference = view.calibration, view.documents["reference"]
-    if fit is None:
+    if fit is None or fit.is_set:
         return None
     name = next(key for key, item in reference["pictures"].items() if item is view.picture)
     traces = {key for key, item in reference["traces"].items() if item["picture"] == name}

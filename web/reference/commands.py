@@ -173,6 +173,8 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
         item["at_mm"] = [*item.get("at_mm", [0.0, 0.0])]
         item["at_mm"]["xy".index(field)] = parse_length(text, unit=unit)
         return f"{item['name']} moved"
+    if field == "width":
+        return _set_width(documents, picture, item, parse_positive_length(text, "The picture's width", unit=unit))
     if field == "flipped":
         item["flipped"] = bool(text)
         return f"{item['name']} flipped"
@@ -189,6 +191,19 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
     if field == "height_mm" and not item.get("camera_mm") and item[field]:
         item["camera_mm"] = 400.0
     return f"{item['name']}: height of the {'part' if field == 'height_mm' else 'camera'} {format_length(item[field])} mm"
+
+
+def _set_width(documents, name, item, width):
+    """Size a picture of which nothing is known.
+
+    Raises:
+        InputError: its scale is measured.
+    """
+    fit = calibration_of(documents, name)
+    if fit is not None and not fit.is_set:
+        raise InputError(f"The scale of {item['name']} is measured; change one of its known lengths, or take them away to set its size by hand.")
+    item["set_width_mm"] = width
+    return f"{item['name']} made {format_length(width)} mm wide, set by hand"
 
 
 def _place(value):

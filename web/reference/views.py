@@ -91,12 +91,19 @@ def board(request, job_id):
                                 "stand_in": bool(picture.get("stand_in"))},
         "pictures": [{"id": key, **{field: item.get(field) for field in ("name", "visible", "locked", "drawn", "opacity", "taken_from", "licence", "model")},
                       "flipped": item.get("flipped", False), "degrees": round(math.degrees(item["angle"]), 4), "at": item.get("at_mm", [0.0, 0.0]),
-                      "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name}
+                      "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name,
+                      "wide": _width_of(documents, key, item)}
                      for key, item in reference["pictures"].items()],
-        "scale": fit and {"mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px), "model": fit.model, "why": fit.why, "bends": fit.bends},
+        "scale": fit and {"is_set": fit.is_set, "mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px), "model": fit.model, "why": fit.why, "bends": fit.bends},
         "known": _known_for_board(documents, name, fit),
         "traces": [{"id": key, "settings": item["settings"]} for key, item in reference["traces"].items() if item["picture"] == name],
     })
+
+
+def _width_of(documents, name, item):
+    """{mm, is_set} of a picture's width, or None while it has no scale."""
+    fit = calibration_of(documents, name)
+    return fit and {"mm": fit.distance((0, item["height"] / 2), (item["width"], item["height"] / 2))[0], "is_set": fit.is_set}
 
 
 @require_POST

@@ -168,6 +168,7 @@ class Calibration:
         pick_sigma_px: typical standard deviation of a pick.
         reach_px: the two places farthest apart of what is known, for :meth:`u95_at_reach`.
         doubt: the known length that disagrees with the others, or None.
+        is_set: nothing is known; somebody has set the scale, and it has no uncertainty that could be stated.
     """
 
     model: str
@@ -189,6 +190,7 @@ class Calibration:
     flipped: bool = False
     height_mm: float = 0.0
     facing: float = 0.0
+    is_set: bool = False
 
     @property
     def bends(self):
@@ -369,6 +371,18 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     fit = Calibration("similarity", (scale,), np.array([[variance]]), origin_px=tuple(map(float, origin_px)), angle=float(angle), reduced_chi2=reduced,
                       spare=spare, pick_sigma_px=float(np.sqrt(np.mean(sigma**2))), reach_px=(longest.start, longest.end))
     return attrs.evolve(fit, residuals=tuple(residual_of(fit, known) for known in lengths))
+
+
+def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
+    """A scale that somebody has set, with nothing known of the picture.
+
+    Raises:
+        CalibrationError: it is not positive.
+    """
+    if not (math.isfinite(mm_per_px) and mm_per_px > 0):
+        raise CalibrationError("A picture is wider than zero; type how wide it shall be, for example 120 mm.")
+    return Calibration("similarity", (mm_per_px,), np.zeros((1, 1)), origin_px=tuple(map(float, origin_px)), angle=float(angle), is_set=True,
+                       why="The size was set by hand and nothing is measured, so sizes from this picture have no ±.")
 
 
 def residual_of(fit, known):

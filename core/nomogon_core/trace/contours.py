@@ -22,10 +22,12 @@ MANY_LOOPS, SPECK_AREA_PX = 400, 80.0
 # the edge is, is read from farther off.
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 3.5, 5.0
 BLUR_NEAR_PX, BLUR_FAR_PX = 4.0, 7.0
-LEVEL_WINDOW_PX = 9
+# A long stretch (pixels, and the least share of it that has plateaus) tells the level at tips and in narrow places, where no plateau is; a short
+# one follows the texture elsewhere.
+LEVEL_WINDOWS_PX = ((41, 0.1), (9, 0.5))
 # A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
 LEVEL_REACH_PX, FAR_SHIFT_PX = 3.5, 0.8
-EVEN_SHARE, LEAST_COUNTED = 0.12, 0.1
+EVEN_SHARE, SAME_PLATEAU = 0.12, 0.2
 LEAST_LOOP_PX = 24.0
 LONG_ENOUGH_PX = 300
 
@@ -203,13 +205,17 @@ def _at_local_level(even, points, threshold, tones):
     """
     normals = outward_normals(points)
     levels, spreads = plateau_levels(even, points, normals, PLATEAU_NEAR_PX, PLATEAU_FAR_PX)
-    window, contrast = min(LEVEL_WINDOW_PX, len(points)), abs(tones.ground - tones.part)
+    contrast = abs(tones.ground - tones.part)
     own, other = np.array([tones.part, tones.ground]), np.array([tones.ground, tones.part])
     counts = (spreads < EVEN_SHARE * contrast) & (np.abs(levels - own) < np.abs(levels - other))
-    shares = uniform_filter1d(counts.astype(float), window, axis=0, mode="wrap")
-    part, ground = (uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)).T
-    clear = (shares.min(axis=1) > LEAST_COUNTED) & (np.abs(ground - part) > 0.35 * contrast)
-    level = np.where(clear, ground + threshold * (part - ground), tones.level(threshold))
+    level = np.full(len(points), tones.level(threshold))
+    for window, least in LEVEL_WINDOWS_PX:
+        window = min(window, len(points))
+        shares = uniform_filter1d(counts.astype(float), window, axis=0, mode="wrap")
+        part, ground = (uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)).T
+        clear = (shares.min(axis=1) > least) & (np.abs(ground - part) > 0.35 * contrast)
+        level = np.where(clear, ground + threshold * (part - ground), level)
+        counts &= np.abs(levels - np.column_stack([part, ground])) < SAME_PLATEAU * contrast
     return shift_to_level(even, points, normals, level, LEVEL_REACH_PX)
 
 

@@ -8,7 +8,7 @@ const card = document.getElementById("pictures");
 const chooser = card.elements.picture;
 const file = card.querySelector("input[type=file]");
 const HANDLE_PX = 90;
-const TYPED = ["angle", "x", "y", "height_mm", "camera_mm"];
+const TYPED = ["angle", "width", "x", "y", "height_mm", "camera_mm"];
 const NOTED = ["name", "taken_from", "licence"];
 
 /** @param {{ board: import("./board.js").Board, tray: any, redraw: () => void, load: () => Promise<void> }} parts */
@@ -30,6 +30,7 @@ export function startPictures({ board, tray, redraw, load }) {
     for (const name of NOTED) fields[name].value = one[name] ?? "";
     fields.angle.value = `${one.degrees.toFixed(2)}°`;
     [fields.x.value, fields.y.value] = one.at.map(inUnit);
+    fields.width.value = one.wide ? inUnit(one.wide.mm) : "";
     fields.height_mm.value = inUnit(one.height ?? 0);
     fields.camera_mm.value = inUnit(one.camera ?? 0);
     fields.opacity.value = Math.round((one.opacity ?? 0.55) * 100);
@@ -39,6 +40,7 @@ export function startPictures({ board, tray, redraw, load }) {
     fields.drawn.checked = Boolean(one.drawn);
     fields.flipped.checked = one.flipped;
     for (const name of [...TYPED, "flipped", "model"]) fields[name].disabled = Boolean(one.locked);
+    fields.width.disabled ||= Boolean(one.wide && !one.wide.is_set);
   }
 
   card.addEventListener("submit", (event) => event.preventDefault());
@@ -104,13 +106,28 @@ export function startPictures({ board, tray, redraw, load }) {
     drag = null;
     if (!done) return;
     if (Math.hypot(done.now[0] - done.at[0], done.now[1] - done.at[1]) < 1e-9) return redraw();
-    const origin = lastPose.toWorld(state.scale.origin);
-    if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
+    const [origin, one] = [lastPose.toWorld(state.scale.origin), current()];
+    if (done.which === "size") await place("width", `${one.wide.mm * sizedBy(done.now)} mm`);
+    else if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
     else await place("angle", `${current().degrees + ((Math.atan2(done.now[1] - origin[1], done.now[0] - origin[0]) * 180) / Math.PI) * (state.picture.flipped ? -1 : 1)}`);
     redraw();
   });
 
   let lastPose = null;
+  /** The corner to size the picture by: of those on its left, which the card does not cover, the one farther from the origin. */
+  function corner() {
+    const [x, y] = state.scale.origin;
+    const far = [[0, 0], [0, state.picture.height]].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
+    return lastPose.toWorld(far);
+  }
+
+  /** How much larger the picture becomes when that corner is dragged to a place of the Board. */
+  function sizedBy(now) {
+    const origin = lastPose.toWorld(state.scale.origin);
+    const [from, to] = [corner(), now].map(([x, y]) => [x - origin[0], y - origin[1]]);
+    return Math.max(0.01, (from[0] * to[0] + from[1] * to[1]) / (from[0] ** 2 + from[1] ** 2));
+  }
+
   return {
     /** What the server holds now; while a change of the card is on its way, the card keeps what was just entered. */
     show(now) {
@@ -132,6 +149,10 @@ export function startPictures({ board, tray, redraw, load }) {
       const group = shape("g", { class: "handles" });
       group.append(shape("path", { d: `M${x} ${y}L${tipX} ${tipY}M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }),
         shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }), shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }));
+      if (current()?.wide?.is_set) {
+        const [cornerX, cornerY] = board.toScreen(drag?.which === "size" ? drag.now : corner());
+        group.append(shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + (board.toScreen(lastPose.toWorld(state.scale.origin))[1] > cornerY ? 18 : -18)}` }), shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }));
+      }
       return [group];
     },
   };

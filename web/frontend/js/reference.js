@@ -60,7 +60,7 @@ function showScale() {
   const inUnit = unit === "in" ? 1 / 25.4 : 1;
   board.ruler = scale ? { scale: scale.mm_per_px * inUnit, origin: pose.toWorld(scale.origin), word: unit, y: 1 } : { scale: 1, origin: [0, 0], word: "px", y: -1 };
   board.drawRulers();
-  note.textContent = scale ? `${(1 / scale.mm_per_px).toFixed(2)} px per mm${scale.model === "similarity" ? "" : `, ${scale.model}`}` : "no known length yet: rulers show pixels";
+  note.textContent = scale ? `${(1 / scale.mm_per_px).toFixed(2)} px per mm${scale.is_set ? ", size set by hand" : scale.model === "similarity" ? "" : `, ${scale.model}`}` : "no known length yet: rulers show pixels";
 }
 
 function draw() {
