@@ -10,6 +10,7 @@ TRAYS = {
         {"name": "Jaws", "tools": (
             ("jaws-level", "Across", "Click on the part; two upright jaws close on its outermost edges, left and right."),
             ("jaws-upright", "Up and down", "Click on the part; two level jaws close on its outermost edges, above and below."),
+            ("jaws-along", "Along an edge", "Click on the part, then two places on an edge that one jaw shall lie along."),
             ("jaws-closest", "Narrowest", "Click on the part; two jaws close on it where it is narrowest, whichever way that is."),
             ("whole-width", "Whole picture", ""))},
         {"name": "Rectify", "tools": (

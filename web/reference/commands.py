@@ -13,6 +13,7 @@ from nomogon_core.quantity.units import format_length, parse_angle, parse_length
 from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle
 from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
 from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
+from nomogon_core.reference.jaws import check_way, closed_again
 from nomogon_core.reference.models import across_picture, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
 from nomogon_core.sketch import model
@@ -240,12 +241,28 @@ def _new_known(documents, kind, name="", **fields):
     return reference["known"][key]
 
 
+def _jaws(sent):
+    """{"jaws": {"way", "place"}} of a length that jaws took, so that they close again on what is traced there; {} of any other.
+
+    Raises:
+        InputError: no such way or place.
+    """
+    if sent is None:
+        return {}
+    way = sent.get("way") if isinstance(sent, dict) else None
+    if isinstance(way, bool) or not isinstance(way, (str, int, float)):
+        raise InputError("The page sent no way in which the jaws close; take the tool again.")
+    way = way if isinstance(way, str) else float(way)
+    check_way(way)
+    return {"jaws": {"way": way, "place": _place(sent.get("place"))}}
+
+
 @command("reference.add_known")
 @_calibrating
-def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False):
-    """A known length between two picked places."""
+def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None):
+    """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a ``place``."""
     item = _new_known(documents, "length", start=_place(start), end=_place(end), length_mm=1.0, typed=str(text), sigma_px=_sigma(sigma_px),
-                      gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in))
+                      gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in), **_jaws(jaws))
     item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
@@ -436,6 +453,7 @@ def move_known(documents, *, name, which, place, sigma_px):
     if item.get("kind", "length") != "length" or which not in ("start", "end"):
         raise InputError("A known length has a start and an end; move one of these.")
     item[which], item["sigma_px"] = _place(place), _sigma(sigma_px)
+    item.pop("jaws", None)
     return f"End of {item['name']} moved"
 
 
@@ -571,14 +589,27 @@ def accept_trace(documents, *, task, job):
     calibration = _traced_calibration(documents)
     reference, sketch = documents["reference"], model.from_json(documents["sketch"])
     picture = picture_of(documents)[1]
-    trace = _next(reference, "t")
+    trace, traced = _next(reference, "t"), [(outline.curves, outline.closed) for outline in outlines if not outline.axis]
     reference["traces"][trace] = _noted(documents, found, records, calibration)
     if not sketch.curves:
         outlines, picture["origin_px"] = from_origin(outlines, calibration)
         picture["at_mm"] = [0.0, 0.0]
+    placed = calibration_of(documents)
     sketch, told = taken_in(sketch, outlines, trace)
     documents["sketch"] = model.to_json(sketch)
-    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}{_halves_in_words(records)}"
+    note = _jaws_closed_again(documents, [curves for curves, closed in traced if closed], calibration, placed)
+    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}{_halves_in_words(records)}", note
+
+
+def _jaws_closed_again(documents, outlines, calibration, before):
+    """Known lengths that jaws took moved onto what was traced, curves in the millimetres of a calibration, and the sketch after them; what moved, in words."""
+    key, _ = picture_of(documents)
+    for item in known_of(documents, key).values():
+        if item.get("jaws"):
+            jaws = closed_again(outlines, calibration, item["jaws"]["place"], item["jaws"]["way"])
+            if jaws:
+                item["start"], item["end"] = list(jaws.start), list(jaws.end)
+    return follow_picture(documents, key, before)
 
 
 def _halves_in_words(records):
@@ -596,4 +627,5 @@ def trace_again(documents, *, task, job, trace):
     done = traced_again(model.from_json(documents["sketch"]), outlines, trace)
     documents["reference"]["traces"][trace] = _noted(documents, found, records, calibration)
     documents["sketch"] = model.to_json(done.sketch)
-    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", done.sentence()
+    note = _jaws_closed_again(documents, [outline.curves for outline in outlines if outline.closed and not outline.axis], calibration, calibration)
+    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", " ".join(filter(None, [done.sentence(), note]))

@@ -144,8 +144,9 @@ def find(request, job_id):
             size = sides[0] + sides[2], sides[1] + sides[3]
         return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
     if kind == "jaws":
-        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), sent.get("way", "closest"))
-        return JsonResponse({"start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
+        way = _way_of(sent, picture["angle"])
+        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
+        return JsonResponse({"way": way, "start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))
     if kind == "straight":
@@ -158,6 +159,15 @@ def _as_found(rectangle):
     edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)}
              for edge in rectangle.edges]
     return {"corners": np.round(rectangle.corners, 3).tolist(), "edges": edges, "sigma": rectangle.sigma_px}
+
+
+def _way_of(sent, angle):
+    """The way jaws close: as :func:`between_jaws` takes it, level and upright as the picture lies."""
+    way = sent.get("way", "closest")
+    turn = {"level": 0.0, "upright": math.pi / 2}.get(way if isinstance(way, str) else None)
+    if turn is not None:
+        return turn - angle
+    return way if isinstance(way, str) else number_from(sent, "way")
 
 
 def _found_sheet(light, near):

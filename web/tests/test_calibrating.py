@@ -17,9 +17,11 @@ from examples.tilted import Pinhole, shoot_beside_card
 from jobs import demo, services
 from jobs.actions import documents_of, perform
 from jobs.models import Job
+from nomogon_core.geometry import bounds
 from nomogon_core.job import calibration_of
 from nomogon_core.reference.decode import decode
 from nomogon_core.reference.edges import pick_edge
+from nomogon_core.sketch import model
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import JobCase, make_user
 
@@ -49,7 +51,13 @@ class Calibrating(BrowserCase):
     def test_jaws_close_on_the_part(self):
         view = Camera(10.0, (60.0, 560.0))
         picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[1].tobytes()
-        self.drive(self.jaws, services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png"))
+        job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png")
+        self.drive(self.jaws, job)
+        sketch = model.from_json(documents_of(job)["sketch"])
+        (left, _), (right, _) = bounds([sketch.geometry(name) for name in sketch.curves], 1e-5)
+        self.assertAlmostEqual(right - left, 84.1375, delta=2e-4)
+        (known,) = documents_of(job)["reference"]["known"].values()
+        self.assertEqual(known["jaws"]["way"], 0.0)
 
     def jaws(self, page, job):
         board = self.open_reference(page, job)
@@ -71,6 +79,16 @@ class Calibrating(BrowserCase):
         expect(value).to_have_value("84.14")
         value.focus()
         expect(value).to_have_value("3 5/16 in")
+        page.get_by_role("tab", name="Jaws").click()
+        page.keyboard.press("3")
+        for place in ((400.0, -300.0), (300.0, -558.0), (700.0, -559.0)):
+            board.click(place)
+        expect(page.locator("#ask")).to_be_visible(timeout=20_000)
+        page.locator("#ask input[name=reading]").press("Escape")
+        page.get_by_role("button", name="Find outlines").first.click()
+        expect(page.locator("#found")).to_contain_text("kept", timeout=20_000)
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("outlines traced: ", timeout=30_000)
 
     def card(self, page, job, camera):
         board = self.open_reference(page, job)

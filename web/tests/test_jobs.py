@@ -18,6 +18,7 @@ from jobs.actions import documents_of
 from jobs.changes import apply, difference
 from jobs.models import Blob, Job, Member
 from nomogon_core.exchange import archive
+from nomogon_core.job import calibration_of
 from web.tests.helpers import JobCase, make_user
 
 DOCUMENTS = st.recursive(st.integers() | st.text(max_size=3) | st.none(), lambda inner: st.dictionaries(st.text(max_size=3), inner, max_size=4) | st.lists(inner, max_size=3), max_leaves=12)
@@ -230,6 +231,43 @@ class Uploads(JobCase):
         self.upload(data, "lid.zip")
         copy = Job.objects.get(title="Lid boss", members__user=self.mt)
         self.assertEqual(documents_of(copy)["reference"], documents_of(job)["reference"])
+
+    def test_a_picture_is_sized_by_hand_until_something_is_known(self):
+        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        (name,) = documents_of(self.job)["reference"]["pictures"]
+        for text, words in (("0", "longer than zero"), ("wide", "not a length")):
+            self.assertIn(words, self.do("reference.place_picture", picture=name, field="width", text=text).json()["problem"])
+        self.perform("reference.place_picture", picture=name, field="width", text="4 in")
+        fit = calibration_of(documents_of(self.job))
+        self.assertTrue(fit.is_set)
+        self.assertAlmostEqual(fit.mm_per_px * documents_of(self.job)["reference"]["pictures"][name]["width"], 101.6)
+        page = self.client.get(f"/jobs/{self.job.pk}/reference").content.decode()
+        self.assertIn("size set by hand", page)
+        self.assertNotIn("±0", page)
+        self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
+        self.assertFalse(calibration_of(documents_of(self.job)).is_set)
+        self.assertIn("is measured", self.do("reference.place_picture", picture=name, field="width", text="90").json()["problem"])
+        self.perform("reference.remove_known", name=next(iter(documents_of(self.job)["reference"]["known"])))
+        self.assertTrue(calibration_of(documents_of(self.job)).is_set)
+
+    def test_what_the_page_sends_of_edges_jaws_and_width_is_looked_at(self):
+        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        corners, length = [[10, 10], [110, 12], [108, 80], [9, 78]], {"start": [10, 10], "end": [110, 10], "text": "20 mm", "sigma_px": 0.1}
+        for command, arguments, words in (
+                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": [{}] * 4}, "places were expected"),
+                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": 3}, "edge"),
+                ("reference.add_known", {**length, "jaws": {"way": "sideways", "place": [1, 2]}}, "Jaws close"),
+                ("reference.add_known", {**length, "jaws": {"way": True, "place": [1, 2]}}, "no way"),
+                ("reference.add_known", {**length, "jaws": {"way": "level"}}, "two coordinates"),
+                ("reference.add_width", {"text": "-3"}, "longer than zero"),
+                ("reference.add_straight", {"places": [[1, 1]]}, "places")):
+            with self.subTest(command=command, arguments=arguments):
+                answer = self.do(command, **arguments)
+                self.assertEqual(answer.status_code, 400)
+                self.assertIn(words, answer.json()["problem"])
+        self.assertEqual(documents_of(self.job)["reference"]["known"], {})
+        self.perform("reference.add_width", text="80 mm")
+        self.assertAlmostEqual(calibration_of(documents_of(self.job)).mm_per_px, 80 / next(iter(documents_of(self.job)["reference"]["pictures"].values()))["width"], places=9)
 
     def test_known_lengths_on_a_stored_picture(self):
         shot = pictures.hinge_leaf()

@@ -62,10 +62,23 @@ def between_jaws(contour, way):
         CalibrationError: no such way.
         TraceError: the contour is too short to be fitted.
     """
-    if way not in WAYS and not isinstance(way, float):
-        raise CalibrationError(f"Jaws close {', '.join(WAYS)}, or in a direction in radians; {way!r} came.")
+    check_way(way)
     curves = fit_outline(contour.points, pixel=1.0, tolerance=TOLERANCE_PX, blur_px=contour.blur_px).curves
-    places = outline_points(curves, CHORD_PX)
+    return jaws_on(outline_points(curves, CHORD_PX), way)
+
+
+def check_way(way):
+    """Refuse what is no way for jaws to close.
+
+    Raises:
+        CalibrationError: for that reason.
+    """
+    if way not in WAYS and not (isinstance(way, float) and math.isfinite(way)):
+        raise CalibrationError(f"Jaws close {', '.join(WAYS)}, or in a direction in radians; {way!r} came.")
+
+
+def jaws_on(places, way):
+    """The jaws closed on places (n, 2) in pixels along the curves of an outline, dense enough to count as these; ``way`` as in :func:`between_jaws`."""
     angle = _narrowest(places) if way == "closest" else {"level": 0.0, "upright": math.pi / 2}.get(way, way)
     across = np.array([math.cos(angle), math.sin(angle)])
     along = np.array([-across[1], across[0]])
@@ -74,6 +87,20 @@ def between_jaws(contour, way):
     middle = along * float((first + last) @ along) / 2
     start, end = (tuple((middle + far * across).tolist()) for far in (reach.min(), reach.max()))
     return Jaws(start, end, (tuple(first.tolist()), tuple(last.tolist())), SIGMA_PX)
+
+
+def closed_again(outlines, calibration, place, way):
+    """The jaws closed on what was traced around a place in the picture, or None where nothing was.
+
+    Args:
+        outlines: rows of curves in millimetres, each closed; calibration: of the picture; place: pixels; way: as in :func:`between_jaws`.
+    """
+    around = []
+    for curves in outlines:
+        places = calibration.to_px(outline_points(curves, CHORD_PX * calibration.mm_per_px))
+        if cv2.pointPolygonTest(places.astype(np.float32), tuple(map(float, place)), False) > 0:
+            around.append((cv2.contourArea(places.astype(np.float32)), places))
+    return jaws_on(max(around, key=lambda pair: pair[0])[1], way) if around else None
 
 
 def _touched(places, reach):
