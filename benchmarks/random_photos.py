@@ -55,7 +55,7 @@ class Photo:
     Attributes:
         jpeg: its bytes; lens: the camera; outlines: of the part, where it lies, in millimetres.
         thing: "card" or "sheet"; size_mm: what a person would say of it; corners_px: true corners.
-        focal: as EXIF notes it, in half diagonals, or None; bend: k1.
+        focal: as EXIF notes it, in half diagonals, or None; bend: k1; spoiled: what happened to a corner.
     """
 
     jpeg: bytes = attrs.field(repr=False)
@@ -66,6 +66,7 @@ class Photo:
     corners_px: np.ndarray = attrs.field(repr=False)
     focal: float | None
     bend: float
+    spoiled: str | None = None
 
 
 def random_lens(random, reach_mm, middle):
@@ -101,8 +102,30 @@ def _cover(lens, outlines):
     return coverage(polygons, *SIZE)
 
 
-def shoot(random, thing=None):
-    """One photo of a random part beside a bank card or on a sheet of paper."""
+def _spoil(scene, random, lens, corners, spoiled, dark, ground, face):
+    """Something dark laid over a corner of a card or sheet, or the corner folded over: the ground shows, and the back of the paper, a little darker."""
+    index = int(random.integers(4))
+    corner, sides = corners[index], [corners[(index + step) % 4] - corners[index] for step in (1, -1)]
+    legs = [side / np.hypot(*side) * random.uniform(0.06, 0.12) * min(np.hypot(*one) for one in sides) for side in sides]
+    if spoiled == "covered":
+        rim = np.linspace(0, 2 * math.pi, 60, endpoint=False)
+        blot = corner + 0.3 * (legs[0] + legs[1]) + np.hypot(*legs[0]) * (1 + 0.2 * np.cos(3 * rim))[:, None] * np.column_stack([np.cos(rim), np.sin(rim)])
+        scene += (dark - scene) * coverage([lens.to_px(blot)[::-1]], *SIZE)
+        return
+    fold = np.array([corner + legs[0], corner + legs[1]])
+    way = (fold[1] - fold[0]) / np.hypot(*(fold[1] - fold[0]))
+    foot = fold[0] + ((corner - fold[0]) @ way) * way
+    for triangle, tone in ((np.array([corner, *fold]), ground), (np.array([2 * foot - corner, *fold]), 0.93 * face)):
+        places = lens.to_px(triangle)
+        scene += (tone - scene) * np.maximum(coverage([places], *SIZE), coverage([places[::-1]], *SIZE))
+
+
+def shoot(random, thing=None, spoiled=None):
+    """One photo of a random part beside a bank card or on a sheet of paper.
+
+    Args:
+        thing: "card" or "sheet"; spoiled: None, or whether one corner of a sheet is "covered" by something or "folded" over.
+    """
     thing = thing or ("card", "sheet")[int(random.integers(2))]
     part = random_part(random)
     points = np.vstack([outline_points(outline, 0.05) for outline in part])
@@ -124,6 +147,9 @@ def shoot(random, thing=None):
     ground, face, part_face = random.uniform(0.15, 0.35), random.uniform(0.65, 0.85), random.uniform(0.03, 0.08)
     scene = ground + (face - ground) * _cover(lens, (outline,))
     scene -= (scene - part_face) * _cover(lens, outlines)
+    spoiled = spoiled if thing == "sheet" else None
+    if spoiled:
+        _spoil(scene, random, lens, np.array([(0, 0), (size[0], 0), tuple(size), (0, size[1])]) + at, spoiled, part_face, ground, face)
     scene = cv2.GaussianBlur(scene.astype(np.float32), (0, 0), random.uniform(0.6, 1.6))
     width, height = SIZE
     fall = random.uniform(0, 0.35)
@@ -133,4 +159,4 @@ def shoot(random, thing=None):
     jpeg = cv2.imencode(".jpg", np.clip(stored * 255 + 0.5, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(85, 97))])[1].tobytes()
     noted = lens.matrix[0, 0] / HALF_DIAGONAL * (1 + random.normal(0, 0.01)) if random.random() < 0.5 else None
     corners = lens.to_px(np.array([(0, size[1]), tuple(size), (size[0], 0), (0, 0)]) + at)
-    return Photo(jpeg, lens, outlines, thing, tuple(said), corners, noted, float(lens.distortion[0]))
+    return Photo(jpeg, lens, outlines, thing, tuple(said), corners, noted, float(lens.distortion[0]), spoiled)

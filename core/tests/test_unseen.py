@@ -126,9 +126,9 @@ class CameraModel(unittest.TestCase):
             fit_camera(SIZE, rectangles=[], lengths=lengths)
 
     def test_photos_of_cards_and_sheets(self):
-        for seed, thing in ((21, "card"), (22, "sheet")):
+        for seed, thing, spoiled in ((21, "card", None), (22, "sheet", None), (23, "sheet", "folded")):
             random = np.random.default_rng(seed)
-            photo = random_photos.shoot(random, thing)
+            photo = random_photos.shoot(random, thing, spoiled)
             light = decode(photo.jpeg)
             found = find_rectangle(light, "card" if thing == "card" else "A4")
             self.assertLess(max(float(np.hypot(*(photo.corners_px - corner).T).min()) for corner in found.corners), 5.0)
