@@ -22,12 +22,12 @@ MANY_LOOPS, SPECK_AREA_PX = 400, 80.0
 # the edge is, is read from farther off.
 PLATEAU_NEAR_PX, PLATEAU_FAR_PX = 3.5, 5.0
 BLUR_NEAR_PX, BLUR_FAR_PX = 4.0, 7.0
-# A long stretch (pixels, and the least share of it that has plateaus) tells the level at tips and in narrow places, where no plateau is; a short
-# one follows the texture elsewhere.
+# A long stretch (pixels, and the least share of it that has plateaus) tells the level at tips and in narrow places, where no plateau is; where
+# there is texture, a short one follows it.
 LEVEL_WINDOWS_PX = ((41, 0.1), (9, 0.5))
 # A part on a sheet on a darker table is first crossed far from the middle between sheet and part.
 LEVEL_REACH_PX, FAR_SHIFT_PX = 3.5, 0.8
-EVEN_SHARE, SAME_PLATEAU = 0.12, 0.2
+EVEN_SHARE, SAME_PLATEAU, TEXTURE_SHARE = 0.12, 0.2, 0.03
 LEAST_LOOP_PX = 24.0
 LONG_ENOUGH_PX = 300
 
@@ -212,10 +212,14 @@ def _at_local_level(even, points, threshold, tones):
     for window, least in LEVEL_WINDOWS_PX:
         window = min(window, len(points))
         shares = uniform_filter1d(counts.astype(float), window, axis=0, mode="wrap")
-        part, ground = (uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)).T
+        means = uniform_filter1d(np.where(counts, levels, 0.0), window, axis=0, mode="wrap") / np.maximum(shares, 1e-9)
+        part, ground = means.T
         clear = (shares.min(axis=1) > least) & (np.abs(ground - part) > 0.35 * contrast)
         level = np.where(clear, ground + threshold * (part - ground), level)
-        counts &= np.abs(levels - np.column_stack([part, ground])) < SAME_PLATEAU * contrast
+        off = np.abs(levels - means)
+        if not counts.any(axis=0).all() or max(np.median(off[counts[:, side], side]) for side in (0, 1)) < TEXTURE_SHARE * contrast:
+            break
+        counts &= off < SAME_PLATEAU * contrast
     return shift_to_level(even, points, normals, level, LEVEL_REACH_PX)
 
 
