@@ -12,7 +12,7 @@ from functools import lru_cache
 
 import attrs
 
-from nomogon_core.errors import CalibrationError
+from nomogon_core.errors import CalibrationError, OperationError
 from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength, set_scale
 from nomogon_core.reference.camera import Usual, lens_of
 from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_plane, resolution_lengths
@@ -41,11 +41,19 @@ class Build:
 
 
 def build_of(documents):
-    """The solved sketch, the operations in order and the material of a job."""
+    """The solved sketch, the operations in order and the material of a job.
+
+    Raises:
+        OperationError: an operation is not there or of no known kind, or the material is unknown.
+    """
     build = documents.get("build") or EMPTY["build"]
-    operations = tuple(ops.from_json(build["operations"][name]) for name in build.get("order", []) if name in build.get("operations", {}))
+    for name in build.get("order", []):
+        if name not in build.get("operations", {}):
+            raise OperationError(f"The Build sheet names an operation {name!r} that is not in the job.")
     material = build.get("material", "PLA")
-    return Build(model.from_json(documents.get("sketch") or {}), operations, material if material in ops.DENSITIES else "PLA")
+    if material not in ops.DENSITIES:
+        raise OperationError(f"The job's material {material!r} is unknown; known are {', '.join(ops.DENSITIES)}.")
+    return Build(model.from_json(documents.get("sketch") or {}), tuple(ops.from_json(build["operations"][name]) for name in build.get("order", [])), material)
 
 
 def picture_of(documents, name=None):

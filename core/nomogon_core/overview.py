@@ -7,6 +7,7 @@ import attrs
 from nomogon_core import job
 from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.reference.calibration import Calibration
+from nomogon_core.schema import check_documents
 from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import Freedom, freedom
@@ -47,7 +48,11 @@ def checked(documents, name="The file"):
     Raises:
         ArchiveError: they do not describe a job.
     """
+    for part in job.EMPTY:
+        if not isinstance(documents.get(part, {}), dict):
+            raise ArchiveError(f"{name} is damaged: its {part} is no record.")
     whole = {part: {**copy.deepcopy(empty), **documents.get(part, {})} for part, empty in job.EMPTY.items()}
+    check_documents(whole, name)
     try:
         overview(whole)
     except CoreError as problem:

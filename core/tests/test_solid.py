@@ -28,7 +28,7 @@ from nomogon_core.geometry import Line, Spline, closed_area, length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import display, kernel, planes, rebuild, release
+from nomogon_core.solid import display, kernel, naming, planes, rebuild, release
 from nomogon_core.solid.operations import DENSITIES, Operation, from_json, to_json
 
 ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
@@ -178,6 +178,42 @@ class Names(unittest.TestCase):
             operations = [*plate_operations(sketch, thickness), Operation("op2", "fillet", body="Plate", edges=[edge], radius=2.0)]
             facts = only(rebuild.run(sketch, operations)[0]).facts
             self.assertAlmostEqual(60 * 40 * thickness - facts.volume_mm3, 60 * (4 - math.pi), places=6)
+
+    def test_a_side_drawn_anew_has_its_own_name_whatever_the_cache_holds(self):
+        """The same rectangle, one side of which has been deleted and drawn again: equal geometry, another id."""
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4))
+        side = next(iter(sketch.curves))
+        ends = sketch.curves[side].points
+        again, fresh = edit.add_line(edit.remove(sketch, [side]), *(sketch.points[end] for end in ends))
+        again = edit.merge_points(edit.merge_points(again, next(p for p, at in again.points.items() if at == sketch.points[ends[0]]), again.curves[fresh].points[0]),
+                                  next(p for p, at in again.points.items() if at == sketch.points[ends[1]]), again.curves[fresh].points[1])
+        cache = rebuild.Cache()
+        rebuild.run(sketch, plate_operations(sketch, 5.0), cache)
+
+        def names(cache):
+            body = only(rebuild.run(again, plate_operations(again, 5.0), cache)[0])
+            return sorted(body.names.get(face) for face in kernel.faces_of(body.shape))
+        self.assertEqual(names(cache), names(rebuild.Cache()))
+        self.assertIn(f"op1.side({fresh})", names(cache))
+
+    def test_round_faces_and_edges_of_one_pair_of_faces_are_told_apart(self):
+        """A hole across the front splits its upper edge in two, which are told apart by what is at their ends."""
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(25, 3, 4))
+        circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
+        front = next(name for name, curve in sketch.curves.items() if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points))
+        base = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=14.0, through=True)]
+        body = only(rebuild.run(sketch, base)[0])
+        names = [name for _, name in naming.edge_names(body.shape, body.names)]
+        self.assertEqual(len(names), len(set(names)))
+        split = [name for name in names if name.startswith(f"op1.side({front}) | op1.top")]
+        self.assertEqual([("#" in name, f"op3.wall({circle})" in name) for name in split], [(False, True)] * 2)
+        old = [name for _, name in naming.old_edge_names(body.shape, body.names) if name.startswith(f"op1.side({front}) | op1.top")]
+        self.assertEqual(sorted(old), [f"op1.side({front}) | op1.top", f"op1.side({front}) | op1.top #2"])
+        for edges in (split, old):
+            rounded = only(rebuild.run(sketch, [*base, Operation("op4", "fillet", body="Plate", edges=edges, radius=1.0)])[0])
+            faces = [rounded.names.get(face) for face in kernel.faces_of(rounded.shape)]
+            self.assertEqual(len({name for name in faces if name.startswith("op4.round(")}), 2)
+            self.assertNotIn(None, faces)
 
     def test_only_what_follows_a_change_is_built_again(self):
         sketch = drawn(ROUNDED)

@@ -13,6 +13,7 @@ from django.db import transaction
 from jobs.changes import apply, difference
 from jobs.models import Command, Document, Job, Member
 from jobs.problems import Forbidden, Stale
+from nomogon_core.arguments import checked, shown
 from nomogon_core.errors import InputError
 from nomogon_core.job import EMPTY
 
@@ -20,10 +21,29 @@ COMMANDS = {}
 MOST_TOLD = 300
 
 
-def command(name):
-    """Register a function ``(documents, **arguments) -> sentence`` as a command."""
+@attrs.frozen
+class Declared:
+    """A command: its function, the kind of each argument, those that may be missing, and whether a page may ask for it."""
+
+    function: object
+    arguments: dict
+    optional: frozenset
+    asked_for: bool
+
+
+def command(name, /, *, asked_for=True, **arguments):
+    """Register a function ``(documents, **arguments) -> sentence`` as a command.
+
+    Args:
+        asked_for: whether a page may send it; else only the application itself carries it out.
+        arguments: the kind of each, see :mod:`nomogon_core.arguments`; those with a default may be missing.
+    """
     def keep(function):
-        COMMANDS[name] = function
+        parameters = {key: item for key, item in inspect.signature(function).parameters.items() if item.kind is item.KEYWORD_ONLY}
+        if parameters.keys() != arguments.keys():
+            raise TypeError(f"{name} declares {sorted(arguments)} and takes {sorted(parameters)}")
+        optional = frozenset(key for key, item in parameters.items() if item.default is not item.empty)
+        COMMANDS[name] = Declared(function, arguments, optional, asked_for)
         return function
     return keep
 
@@ -92,18 +112,15 @@ def perform(job_id, user, version, name, arguments):
         InputError: there is no such command, its arguments do not fit, or it refuses them.
         Forbidden, Stale: as :func:`_locked`.
     """
-    function = COMMANDS.get(name)
-    if function is None:
-        raise InputError(f"There is no command {name!r}.")
-    try:
-        inspect.signature(function).bind({}, **arguments)
-    except TypeError as problem:
-        raise InputError(f"The command {name} was sent with the wrong arguments: {problem}.") from None
+    declared = COMMANDS.get(name)
+    if declared is None:
+        raise InputError(f"There is no command {shown(name)}.")
+    arguments = checked(name, declared.arguments, declared.optional, arguments)
     with transaction.atomic():
         job = _locked(job_id, user, version)
         before = documents_of(job)
         after = copy.deepcopy(before)
-        outcome = function(after, **arguments)
+        outcome = declared.function(after, **arguments)
         told, note = outcome if isinstance(outcome, tuple) else (outcome, "")
         changes = {part: difference(before[part], after[part]) for part in after if before[part] != after[part]}
         if not changes:

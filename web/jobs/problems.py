@@ -42,7 +42,7 @@ class ProblemMiddleware:
         if isinstance(exception, CoreError):
             return answer(request, str(exception), 400)
         log.error("unforeseen: %s %s", request.method, request.path, exc_info=exception)
-        return answer(request, "Something went wrong that was not foreseen; nothing was changed. It has been noted in the log.", 500)
+        return answer(request, "Something went wrong that was not foreseen. It has been noted in the log; load the page again to see how the job stands now.", 500)
 
 
 def answer(request, problem, status, **more):

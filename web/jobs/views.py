@@ -113,6 +113,9 @@ def do(request, job_id, name):
     arguments = sent.get("arguments", {})
     if not isinstance(arguments, dict):
         raise InputError("The page sent something that cannot be read; load it again.")
+    declared = actions.COMMANDS.get(name)
+    if declared is not None and not declared.asked_for:
+        raise InputError(f"The command {name} is none that a page sends.")
     if name in ("reference.accept_trace", "reference.trace_again"):
         arguments["job"] = str(job.pk)
     done = actions.perform(job.pk, request.user, int(number_from(sent, "version")), name, arguments)
@@ -153,7 +156,7 @@ def quantity(request, job_id):
     events = {}
     try:
         command, arguments = quantities.command_for(request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request))
-        if not version.isdigit():
+        if not (version.isascii() and version.isdecimal()):
             raise InputError("The page sent no version; load it again.")
         done = actions.perform(job.pk, request.user, int(version), command, arguments)
         refresh_summary(Job.objects.get(pk=job.pk), done.documents)

@@ -6,6 +6,7 @@ from functools import wraps
 import numpy as np
 
 from jobs.actions import command
+from nomogon_core.arguments import ID, NOTHING, NUMBER, PLACE, PLAIN, SWITCH, TEXT, UNIT, Either, Number, Record, Rows, Whole
 from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
 from nomogon_core.job import calibration_of, known_of, picture_of
@@ -29,6 +30,10 @@ MEASURED_U95_MM = 0.05
 SAME_CORNERS_PX = 5.0
 SHORTEST_FOCAL, LONGEST_FOCAL = 0.2, 20.0
 MOST_BOWED = 4.0
+SIGMA, TASK = Number(0, 1000), Whole(1, 1 << 60)
+EDGES = Rows(Record({"places": Rows(PLACE, 6, 400), "normals": Rows(PLACE, 6, 400), "sigma_px": SIGMA}, required=("places", "normals")), most=4)
+STEP = Record({"kind": TEXT, "on": SWITCH}, required=("kind",), rest=PLAIN)
+JAWS = Record({"way": Either((ID, NUMBER)), "place": PLACE}, required=("way", "place"))
 KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
                   "resolution": "Resolution", "check": "Check"}
 
@@ -86,12 +91,13 @@ def _focal(value):
     """
     if value is None:
         return None
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not SHORTEST_FOCAL <= value <= LONGEST_FOCAL:
+    if not SHORTEST_FOCAL <= value <= LONGEST_FOCAL:
         raise InputError(f"A focal length between {SHORTEST_FOCAL:g} and {LONGEST_FOCAL:g} half diagonals was expected; {value!r} came.")
     return float(value)
 
 
-@command("reference.add_picture")
+@command("reference.add_picture", asked_for=False, name=TEXT, digest=ID, media_type=TEXT, width=Whole(1, 100_000), height=Whole(1, 100_000), dpi=Either((NOTHING, Rows(NUMBER, 2, 2))),
+         taken_from=TEXT, licence=TEXT, drawn=SWITCH, stand_in=PLAIN, camera=TEXT, focal=Either((NOTHING, NUMBER)))
 def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None, camera="", focal=None):
     """Put a picture into the job and work on it."""
     reference = documents["reference"]
@@ -107,14 +113,14 @@ def add_picture(documents, *, name, digest, media_type, width, height, dpi, take
     return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 
 
-@command("reference.choose_picture")
+@command("reference.choose_picture", picture=ID)
 def choose_picture(documents, *, picture):
     key, item = _picture(documents, picture, change=False)
     documents["reference"]["active"] = key
     return f"Working on {item['name']}"
 
 
-@command("reference.remove_picture")
+@command("reference.remove_picture", picture=ID)
 def remove_picture(documents, *, picture):
     """Take a picture away; what was traced on it stays in the sketch."""
     key, item = _picture(documents, picture)
@@ -125,14 +131,14 @@ def remove_picture(documents, *, picture):
     return f"Picture {item['name']} taken away"
 
 
-@command("reference.lay_on")
+@command("reference.lay_on", picture=ID, body=TEXT, face=ID)
 def lay_on(documents, *, picture, body, face):
     """Lay a picture on a flat face of the solid, or with an empty face on the base plane."""
     _, item = _picture(documents, picture)
     if not face:
         item.pop("face", None)
         return f"{item['name']} laid on the base plane"
-    if not isinstance(face, str) or operation_of(face) not in documents["build"]["operations"]:
+    if operation_of(face) not in documents["build"]["operations"]:
         raise InputError("That face is not in the solid any more; click another.")
     item["face"] = {"body": clean_name(body, "The body"), "name": face}
     numbers = {name: place for place, name in enumerate(documents["build"]["order"], 1)}
@@ -143,7 +149,7 @@ TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}
 SWITCHES = {"visible": ("shown", "hidden"), "locked": ("locked", "unlocked"), "drawn": ("taken as drawn by a program", "taken as seen by a camera or scanner")}
 
 
-@command("reference.set_picture")
+@command("reference.set_picture", picture=ID, field=ID, value=Either((TEXT, SWITCH, NUMBER)))
 def set_picture(documents, *, picture, field, value):
     """Name, origin, licence, opacity, visibility or lock of a picture."""
     _, item = _picture(documents, picture, change=False)
@@ -162,7 +168,7 @@ def set_picture(documents, *, picture, field, value):
     return f"{item['name']}: {field.replace('_', ' ')} noted"
 
 
-@command("reference.place_picture")
+@command("reference.place_picture", picture=ID, field=ID, text=Either((TEXT, SWITCH)), unit=UNIT)
 @_calibrating
 def place_picture(documents, *, picture, field, text, unit="mm"):
     """Turn, shift, flip, model, or the heights of part and camera, as typed."""
@@ -208,19 +214,7 @@ def _set_width(documents, name, item, width):
 
 
 def _place(value):
-    try:
-        x, y = (float(part) for part in value)
-    except (TypeError, ValueError):
-        raise InputError("A pick was sent without two coordinates; pick again.") from None
-    if not (math.isfinite(x) and math.isfinite(y)):
-        raise InputError("A pick was sent without two coordinates; pick again.")
-    return [x, y]
-
-
-def _places(values, least, most):
-    if not isinstance(values, list) or not least <= len(values) <= most:
-        raise InputError(f"Between {least} and {most} places were expected; pick again.")
-    return [_place(value) for value in values]
+    return [float(part) for part in value]
 
 
 def _sigma(value):
@@ -249,15 +243,12 @@ def _jaws(sent):
     """
     if sent is None:
         return {}
-    way = sent.get("way") if isinstance(sent, dict) else None
-    if isinstance(way, bool) or not isinstance(way, (str, int, float)):
-        raise InputError("The page sent no way in which the jaws close; take the tool again.")
-    way = way if isinstance(way, str) else float(way)
+    way = sent["way"] if isinstance(sent["way"], str) else float(sent["way"])
     check_way(way)
-    return {"jaws": {"way": way, "place": _place(sent.get("place"))}}
+    return {"jaws": {"way": way, "place": _place(sent["place"])}}
 
 
-@command("reference.add_known")
+@command("reference.add_known", start=PLACE, end=PLACE, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH, jaws=Either((NOTHING, JAWS)))
 @_calibrating
 def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None):
     """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a ``place``."""
@@ -267,7 +258,7 @@ def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=Fals
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
 
-@command("reference.add_width")
+@command("reference.add_width", text=TEXT, unit=UNIT)
 @_calibrating
 def add_width(documents, *, text, unit="mm"):
     """How wide the whole picture is in reality: a drawing made to size, a print or a scan."""
@@ -279,7 +270,7 @@ def add_width(documents, *, text, unit="mm"):
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
 
-@command("reference.add_diameter")
+@command("reference.add_diameter", center=PLACE, half_axes=PLACE, angle=NUMBER, text=TEXT, unit=UNIT, stand_in=SWITCH)
 @_calibrating
 def add_diameter(documents, *, center, half_axes, angle, text, unit="mm", stand_in=False):
     """A known diameter of a round edge, found as an ellipse."""
@@ -301,11 +292,11 @@ def _sides(text, what, unit):
     return [parse_positive_length(side, f"A side of {what}", unit=unit) for side in sides]
 
 
-@command("reference.add_rectangle")
+@command("reference.add_rectangle", corners=Rows(PLACE, 4, 4), thing=TEXT, text=TEXT, sigma_px=SIGMA, unit=UNIT, edges=EDGES)
 @_calibrating
 def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=()):
     """A card, a sheet or another rectangle of known size by its four corners, the width first."""
-    places = _places(corners, 4, 4)
+    places = [_place(value) for value in corners]
     if thing and thing not in SIZES_MM:
         raise InputError(f"There is no {thing} among the sizes; choose one of {', '.join(SIZES_MM)}, or type the size.")
     name = "Bank card" if thing == "card" else thing
@@ -326,33 +317,33 @@ def _edges(sent):
     Raises:
         InputError: not four edges of places and directions.
     """
-    if not isinstance(sent, list) or len(sent) != 4 or not all(isinstance(edge, dict) for edge in sent):
+    if len(sent) != 4:
         raise InputError("Four edges were expected; find the card or sheet again.")
     told = []
     for edge in sent:
-        places, normals = _places(edge.get("places"), 6, 400), _places(edge.get("normals"), 6, 400)
+        places, normals = ([_place(value) for value in edge[part]] for part in ("places", "normals"))
         if len(places) != len(normals) or not all(0.9 < math.hypot(*normal) < 1.1 for normal in normals):
             raise InputError("Each place on an edge needs its direction across; find the card or sheet again.")
         told.append({"places": places, "normals": normals, "sigma_px": _sigma(edge.get("sigma_px", 0.05))})
     return told
 
 
-@command("reference.set_corners")
+@command("reference.set_corners", name=ID, corners=Rows(PLACE, 4, 4), edges=EDGES)
 @_calibrating
 def set_corners(documents, *, name, corners, edges):
     """Other corners and edges for a rectangle, found anew from corners that were moved."""
     item = _known(documents, name)
     if item.get("kind") != "rectangle":
         raise InputError("Only a card, a sheet or a rectangle has four corners.")
-    item["corners"], item["edges"] = _places(corners, 4, 4), _edges(edges)
+    item["corners"], item["edges"] = [_place(value) for value in corners], _edges(edges)
     return f"Corners of {item['name']} moved"
 
 
-@command("reference.add_straight")
+@command("reference.add_straight", places=Rows(PLACE, 5, 400))
 @_calibrating
 def add_straight(documents, *, places):
     """An edge that is straight in reality, by places along it; takes lens bending out."""
-    places, fit = _places(places, 5, 400), calibration_of(documents)
+    places, fit = [_place(value) for value in places], calibration_of(documents)
     if fit is not None and fit.model == CAMERA:
         bow, sure = is_straight(fit, places, STRAIGHT_SIGMA_PX)
         if abs(sure) > MOST_BOWED:
@@ -362,7 +353,7 @@ def add_straight(documents, *, places):
     return f"{item['name']} added"
 
 
-@command("reference.add_resolution")
+@command("reference.add_resolution", text=TEXT)
 @_calibrating
 def add_resolution(documents, *, text=""):
     """The scan's resolution, as noted in the file or as typed, in dots per inch."""
@@ -385,18 +376,18 @@ def add_resolution(documents, *, text=""):
     return f"{item['name']} of {dpi[0]:g} dpi taken; one known length will confirm it"
 
 
-@command("reference.add_check")
+@command("reference.add_check", places=Rows(PLACE, 2, 4), what=ID, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH)
 def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False):
     """A distance, diameter or angle to be read in the picture and compared with a gauge."""
     if what not in ("distance", "diameter", "angle"):
         raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
-    item = _new_known(documents, "check", what=what, places=_places(places, 2, 4), sigma_px=_sigma(sigma_px), gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
+    item = _new_known(documents, "check", what=what, places=[_place(value) for value in places], sigma_px=_sigma(sigma_px), gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
     if str(text).strip():
         item["gauge"] = parse_angle(text) if what == "angle" else parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} of {'an' if what == 'angle' else 'a'} {what} added"
 
 
-@command("reference.check_to_known")
+@command("reference.check_to_known", name=ID)
 @_calibrating
 def check_to_known(documents, *, name):
     """Use a check's gauge reading for the calibration."""
@@ -417,7 +408,7 @@ def _known(documents, name):
     return item
 
 
-@command("reference.set_known")
+@command("reference.set_known", name=ID, text=TEXT, unit=UNIT, side=TEXT)
 @_calibrating
 def set_known(documents, *, name, text, unit="mm", side=""):
     """Another gauge reading for something known; ``side`` says which one of a rectangle."""
@@ -441,7 +432,7 @@ def set_known(documents, *, name, text, unit="mm", side=""):
     return f"{item['name']} set to {format_length(length)} mm"
 
 
-@command("reference.move_known")
+@command("reference.move_known", name=ID, which=TEXT, place=PLACE, sigma_px=SIGMA)
 @_calibrating
 def move_known(documents, *, name, which, place, sigma_px):
     """Move one end of a known length, or one corner of a rectangle."""
@@ -457,7 +448,7 @@ def move_known(documents, *, name, which, place, sigma_px):
     return f"End of {item['name']} moved"
 
 
-@command("reference.remove_known")
+@command("reference.remove_known", name=ID)
 @_calibrating
 def remove_known(documents, *, name):
     item = _known(documents, name)
@@ -465,7 +456,7 @@ def remove_known(documents, *, name):
     return f"{item['name']} taken away"
 
 
-@command("reference.use_known")
+@command("reference.use_known", name=ID, used=SWITCH)
 @_calibrating
 def use_known(documents, *, name, used):
     """Leave something known out of the calibration, or count it again."""
@@ -474,14 +465,14 @@ def use_known(documents, *, name, used):
     return f"{item['name']} {'counts again' if used else 'left out'}"
 
 
-@command("reference.rename_known")
+@command("reference.rename_known", name=ID, text=TEXT)
 def rename_known(documents, *, name, text):
     item = _known(documents, name)
     old, item["name"] = item["name"], clean_name(text, "A known length")
     return f"{old} is called {item['name']} now"
 
 
-@command("reference.level")
+@command("reference.level", start=PLACE, end=PLACE)
 @_calibrating
 def level(documents, *, start, end):
     """Make the way between two picked places level or upright, whichever is nearer."""
@@ -494,7 +485,7 @@ def level(documents, *, start, end):
     return f"Picture levelled by {math.degrees(picture['angle']):.2f}°"
 
 
-@command("reference.set_origin")
+@command("reference.set_origin", place=PLACE)
 @_calibrating
 def set_origin(documents, *, place):
     """Make a picked place the origin."""
@@ -503,7 +494,7 @@ def set_origin(documents, *, place):
     return f"Origin of {picture['name']} set"
 
 
-@command("reference.put_on_axis")
+@command("reference.put_on_axis", point=PLACE, angle=NUMBER)
 @_calibrating
 def put_on_axis(documents, *, point, angle):
     """Turn the picture so that its mirror axis lies on an axis of the plane, the given place at the origin."""
@@ -519,12 +510,12 @@ def _steps(documents):
 
 def _step(documents, index):
     steps = _steps(documents)
-    if not isinstance(index, int) or not 0 <= index < len(steps):
+    if index >= len(steps):
         raise InputError("That clean-up step is not there any more.")
     return steps, steps[index]
 
 
-@command("reference.add_step")
+@command("reference.add_step", step=STEP)
 def add_step(documents, *, step):
     """A clean-up step at the end of the list."""
     check_step(step)
@@ -537,7 +528,7 @@ def add_step(documents, *, step):
     return f"Clean-up: {KINDS[step['kind']].lower()}"
 
 
-@command("reference.set_step")
+@command("reference.set_step", index=Whole(0, 1000), step=STEP)
 def set_step(documents, *, index, step):
     """Other parameters for a clean-up step, or its switch."""
     steps, old = _step(documents, index)
@@ -548,7 +539,7 @@ def set_step(documents, *, index, step):
     return f"{KINDS[step['kind']]} {'changed' if steps[index]['on'] else 'switched off'}"
 
 
-@command("reference.remove_step")
+@command("reference.remove_step", index=Whole(0, 1000))
 def remove_step(documents, *, index):
     steps, old = _step(documents, index)
     del steps[index]
@@ -582,7 +573,7 @@ def _traced_calibration(documents):
     return calibration
 
 
-@command("reference.accept_trace")
+@command("reference.accept_trace", task=TASK, job=ID)
 def accept_trace(documents, *, task, job):
     """Put the outlines of a finished trace into the sketch."""
     found, records, outlines = _finished_trace(task, job)
@@ -617,7 +608,7 @@ def _halves_in_words(records):
     return f"; mirrored in their axis, from which the picture departs by {axis['rms_mm']:.3f} mm rms" if axis else ""
 
 
-@command("reference.trace_again")
+@command("reference.trace_again", task=TASK, job=ID, trace=ID)
 def trace_again(documents, *, task, job, trace):
     """Put the outlines of a finished trace in the place of an earlier one; what still corresponds keeps its constraints."""
     if trace not in documents["reference"]["traces"]:

@@ -5,6 +5,7 @@ import math
 import attrs
 
 from jobs.actions import command
+from nomogon_core.arguments import ID, IDS, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows
 from nomogon_core.errors import InputError, SketchError
 from nomogon_core.follow import dimension_u95
 from nomogon_core.geometry import Ellipse
@@ -21,18 +22,22 @@ from reference import pictures
 from reference.commands import clean_name
 
 LEVEL_WITHIN = math.radians(1.5)
-MOST_ENTITIES = 5000
+MOST_ENTITIES, FARTHEST_MM = 5000, 1e6
 FOLLOW_TOLERANCE_PX = 0.8
 
 
 def _sketch(documents):
-    sketch = model.from_json(documents["sketch"])
-    if len(sketch.curves) > MOST_ENTITIES:
-        raise SketchError(f"A sketch holds at most {MOST_ENTITIES} curves; delete some first.")
-    return sketch
+    return model.from_json(documents["sketch"])
 
 
 def _store(documents, sketch):
+    """Keep a sketch.
+
+    Raises:
+        SketchError: it has more curves than a sketch holds, and more than before.
+    """
+    if len(sketch.curves) > max(MOST_ENTITIES, len(documents["sketch"]["curves"])):
+        raise SketchError(f"A sketch holds at most {MOST_ENTITIES} curves; delete some first.")
     documents["sketch"] = model.to_json(sketch)
 
 
@@ -40,13 +45,10 @@ def _place(value):
     """A point id or coordinates as sent by the page."""
     if isinstance(value, str):
         return value
-    try:
-        x, y = (float(part) for part in value)
-    except (TypeError, ValueError):
-        raise SketchError("A place was sent without two coordinates; click again.") from None
-    if not (math.isfinite(x) and math.isfinite(y) and max(abs(x), abs(y)) < 1e6):
+    x, y = value
+    if max(abs(x), abs(y)) >= FARTHEST_MM:
         raise SketchError("A place was sent that is out of reach; click again.")
-    return (x, y)
+    return (float(x), float(y))
 
 
 def _coordinates(sketch, value):
@@ -58,7 +60,7 @@ def _coordinates(sketch, value):
     return place
 
 
-@command("sketch.line")
+@command("sketch.line", start=SPOT, end=SPOT, construction=SWITCH, free=SWITCH)
 def line(documents, *, start, end, construction=False, free=False):
     """A line; unless ``free``, a nearly level or upright one is made exactly so."""
     sketch, name = edit.add_line(_sketch(documents), _place(start), _place(end), construction=bool(construction))
@@ -81,7 +83,7 @@ def _levelled(sketch, name):
         return sketch, ""
 
 
-@command("sketch.arc")
+@command("sketch.arc", start=SPOT, middle=SPOT, end=SPOT, construction=SWITCH)
 def arc(documents, *, start, middle, end, construction=False):
     """An arc through three places."""
     sketch = _sketch(documents)
@@ -90,7 +92,7 @@ def arc(documents, *, start, middle, end, construction=False):
     return "Arc drawn"
 
 
-@command("sketch.circle")
+@command("sketch.circle", center=SPOT, rim=SPOT, construction=SWITCH)
 def circle(documents, *, center, rim, construction=False):
     """A circle from its centre and a place on its rim."""
     sketch = _sketch(documents)
@@ -100,7 +102,7 @@ def circle(documents, *, center, rim, construction=False):
     return f"Circle of {format_length(2 * radius)} mm drawn"
 
 
-@command("sketch.ellipse")
+@command("sketch.ellipse", center=SPOT, first=SPOT, second=SPOT, construction=SWITCH)
 def ellipse(documents, *, center, first, second, construction=False):
     """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
     sketch = _sketch(documents)
@@ -113,11 +115,9 @@ def _ellipse_in_words(curve):
     return f"Ellipse of {format_length(2 * curve.semi_axes[0])} × {format_length(2 * curve.semi_axes[1])} mm drawn"
 
 
-@command("sketch.spline")
+@command("sketch.spline", places=Rows(SPOT, 2, 500), construction=SWITCH)
 def spline(documents, *, places, construction=False):
     """A smooth spline through places."""
-    if not isinstance(places, list) or len(places) > 500:
-        raise SketchError("A spline takes 2 to 500 places; click fewer.")
     sketch, _ = edit.add_spline_through(_sketch(documents), [_place(value) for value in places], construction=bool(construction))
     _store(documents, sketch)
     return f"Spline through {len(places)} places drawn"
@@ -135,7 +135,7 @@ def _picture(documents):
     return pictures.light_of(documents), fit
 
 
-@command("sketch.follow")
+@command("sketch.follow", start=SPOT, end=SPOT)
 def follow(documents, *, start, end):
     """The picture's edge between two places, as the fewest curves."""
     sketch = _sketch(documents)
@@ -159,7 +159,7 @@ def _outer_end(sketch, name, near):
     return min(sketch.curves[name].end_points(), key=lambda point: math.dist(sketch.points[point], near))
 
 
-@command("sketch.arc_edge")
+@command("sketch.arc_edge", start=SPOT, end=SPOT, middle=SPOT)
 def arc_edge(documents, *, start, end, middle):
     """An arc on the picture's edge along three rough places."""
     sketch = _sketch(documents)
@@ -170,7 +170,7 @@ def arc_edge(documents, *, start, end, middle):
     return f"Arc of radius {format_length(drawn.curves[0].radius)} mm on the picture's edge"
 
 
-@command("sketch.round")
+@command("sketch.round", place=SPOT)
 def round_edge(documents, *, place):
     """A circle, or an ellipse, on the round edge around a place."""
     sketch = _sketch(documents)
@@ -189,26 +189,26 @@ def _cut(documents, change, told):
     return told, f"Gone with it: {', '.join(change.lost)}." if change.lost else ""
 
 
-@command("sketch.trim")
+@command("sketch.trim", name=ID, place=PLACE)
 def trim_curve(documents, *, name, place):
     """Take away the part of a curve that was clicked, back to where it crosses others."""
     return _cut(documents, trim.trim(_sketch(documents), name, _place(place)), "Curve trimmed")
 
 
-@command("sketch.extend")
+@command("sketch.extend", name=ID, place=PLACE)
 def extend_curve(documents, *, name, place):
     """Carry a curve's loose end on to the next curve."""
     return _cut(documents, trim.extend(_sketch(documents), name, _place(place)), "Curve carried on")
 
 
-@command("sketch.add_spline_point")
+@command("sketch.add_spline_point", name=ID, place=PLACE)
 def add_spline_point(documents, *, name, place):
     """A point more on a spline."""
     _store(documents, trim.add_spline_point(_sketch(documents), name, _place(place)))
     return "Point added to the spline"
 
 
-@command("sketch.remove_spline_point")
+@command("sketch.remove_spline_point", name=ID, place=PLACE)
 def remove_spline_point(documents, *, name, place):
     """A point fewer on a spline; the note says how far the curve moved."""
     sketch, off = trim.remove_spline_point(_sketch(documents), name, _place(place))
@@ -216,7 +216,7 @@ def remove_spline_point(documents, *, name, place):
     return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
 
 
-@command("sketch.smooth_spline")
+@command("sketch.smooth_spline", name=ID, place=PLACE)
 def smooth_spline(documents, *, name, place):
     """A spline through the same points with an even bend; the note says how far the curve moved."""
     sketch, off = trim.smoother(_sketch(documents), name)
@@ -224,7 +224,7 @@ def smooth_spline(documents, *, name, place):
     return "Spline made smoother", f"The spline moved by at most {format_length(off)} mm."
 
 
-@command("sketch.constrain")
+@command("sketch.constrain", kind=ID, of=Rows(ID, 1, 8))
 def add_constraint(documents, *, kind, of):
     """A constraint between chosen points and curves."""
     if kind not in CONSTRAINTS:
@@ -236,8 +236,6 @@ def add_constraint(documents, *, kind, of):
 
 
 def _references(sketch, of):
-    if not isinstance(of, list) or not of:
-        raise SketchError("Nothing is chosen; click points or curves first.")
     for name in of:
         if name not in sketch.points and name not in sketch.curves:
             raise SketchError(f"There is no {name} in the sketch any more; choose again.")
@@ -248,7 +246,7 @@ def _value(kind, text, unit):
     return parse_angle(text) if kind == "angle" else parse_length(text, unit=unit)
 
 
-@command("sketch.dimension")
+@command("sketch.dimension", kind=ID, of=Rows(ID, 1, 8), text=TEXT, unit=UNIT)
 def add_dimension(documents, *, kind, of, text="", unit="mm"):
     """A dimension at its present value, or at a typed one."""
     if kind not in DIMENSIONS:
@@ -265,7 +263,7 @@ def add_dimension(documents, *, kind, of, text="", unit="mm"):
     return f"{in_words(change.sketch, change.name)} set", change.note
 
 
-@command("sketch.set_value")
+@command("sketch.set_value", name=ID, text=TEXT, unit=UNIT)
 def change_value(documents, *, name, text, unit="mm"):
     """A new value for a dimension."""
     sketch = _sketch(documents)
@@ -278,7 +276,7 @@ def change_value(documents, *, name, text, unit="mm"):
     return f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}", change.note
 
 
-@command("sketch.rename")
+@command("sketch.rename", name=ID, text=TEXT)
 def rename(documents, *, name, text):
     """Another name for a dimension."""
     sketch = _sketch(documents)
@@ -292,7 +290,7 @@ def rename(documents, *, name, text):
     return f"{item.name or NAMES[item.kind]} is called {new} now"
 
 
-@command("sketch.drag")
+@command("sketch.drag", held=IDS, offset=PLACE, place=PLACE)
 def drag(documents, *, held, offset, place):
     """What is free moves; the rest stays."""
     moved = Grab(_sketch(documents), held).move(_place(offset), _place(place))
@@ -300,7 +298,7 @@ def drag(documents, *, held, offset, place):
     return "Dragged"
 
 
-@command("sketch.remove")
+@command("sketch.remove", names=IDS)
 def remove(documents, *, names):
     sketch = _sketch(documents)
     smaller = edit.remove(sketch, names)
@@ -311,13 +309,13 @@ def remove(documents, *, names):
     return f"Deleted {' and '.join(told[:2])}"
 
 
-@command("sketch.construction")
+@command("sketch.construction", names=IDS, on=SWITCH)
 def construction(documents, *, names, on):
     _store(documents, edit.set_construction(_sketch(documents), names, bool(on)))
     return "Made construction" if on else "Made outline"
 
 
-@command("sketch.join")
+@command("sketch.join", first=ID, second=ID)
 def join(documents, *, first, second):
     """Two loose ends become one point."""
     sketch = _sketch(documents)
@@ -332,7 +330,7 @@ def join(documents, *, first, second):
     return f"Gap of {format_length(gap)} mm joined"
 
 
-@command("sketch.rectangle")
+@command("sketch.rectangle", first=SPOT, second=SPOT, construction=SWITCH)
 def rectangle(documents, *, first, second, construction=False):
     """Four lines, level and upright, between two opposite corners."""
     sketch = _sketch(documents)

@@ -3,11 +3,13 @@
 import attrs
 
 from jobs.actions import command
+from nomogon_core.arguments import ID, IDS, NUMBER, SWITCH, TEXT, UNIT, Record
 from nomogon_core.errors import OperationError
 from nomogon_core.quantity.units import format_length, parse_length
 from nomogon_core.solid import operations as ops
 from reference.commands import clean_name
 
+FIELDS = Record({"mode": ID, "body": TEXT, "regions": IDS, "centers": IDS, "edges": IDS, "through": SWITCH, "title": TEXT})
 TITLES = {"extrude": "Extrude", "hole": "Hole", "fillet": "Fillet"}
 
 
@@ -26,18 +28,17 @@ def _number_of(build, name):
     return build["order"].index(name) + 1
 
 
-@command("solid.add")
+@command("solid.add", kind=ID, fields=FIELDS, lengths=Record(rest=TEXT), unit=UNIT)
 def add(documents, *, kind, fields, lengths, unit="mm"):
     """A new operation at the end of the Build sheet.
 
     ``lengths`` are texts as typed, by field name.
     """
-    if kind not in ops.KINDS or not isinstance(fields, dict) or not isinstance(lengths, dict):
+    if kind not in ops.KINDS:
         raise OperationError(f"There is no operation {kind!r}.")
     build = documents["build"]
     name = f"op{build['next_number']}"
     typed = {field: parse_length(text, unit=unit) for field, text in lengths.items() if field in ("length", "start", "diameter", "depth", "radius")}
-    fields = {key: value for key, value in fields.items() if key in ("mode", "body", "regions", "centers", "edges", "through", "title")}
     operation = ops.check(ops.from_json({"name": name, "kind": kind, **fields, **typed}))
     build["next_number"] += 1
     build["order"].append(name)
@@ -45,7 +46,7 @@ def add(documents, *, kind, fields, lengths, unit="mm"):
     return f"{TITLES[kind]} added as operation {len(build['order'])}"
 
 
-@command("solid.set_number")
+@command("solid.set_number", name=ID, field=ID, text=TEXT, unit=UNIT)
 def set_number(documents, *, name, field, text, unit="mm"):
     """Another number in an operation's sentence."""
     build = documents["build"]
@@ -57,14 +58,14 @@ def set_number(documents, *, name, field, text, unit="mm"):
     return f"Operation {_number_of(build, name)}: {field} set to {format_length(value)} mm"
 
 
-@command("solid.suppress")
+@command("solid.suppress", name=ID, suppressed=SWITCH)
 def suppress(documents, *, name, suppressed):
     build = documents["build"]
     _keep(build, attrs.evolve(_operation(build, name), suppressed=bool(suppressed)))
     return f"Operation {_number_of(build, name)} {'left out' if suppressed else 'taken in again'}"
 
 
-@command("solid.remove")
+@command("solid.remove", name=ID)
 def remove(documents, *, name):
     build = documents["build"]
     _operation(build, name)
@@ -74,7 +75,7 @@ def remove(documents, *, name):
     return f"Operation {number} deleted"
 
 
-@command("solid.move")
+@command("solid.move", name=ID, by=NUMBER)
 def move(documents, *, name, by):
     """Move an operation up or down in the Build sheet."""
     build = documents["build"]
@@ -87,18 +88,18 @@ def move(documents, *, name, by):
     return f"Operation {place + 1} moved to {target + 1}"
 
 
-@command("solid.choose")
+@command("solid.choose", name=ID, field=ID, values=IDS)
 def choose(documents, *, name, field, values):
     """Other regions, centres or edges for an operation."""
     build = documents["build"]
     operation = _operation(build, name)
-    if field not in ("regions", "centers", "edges") or not isinstance(values, list):
+    if field not in ("regions", "centers", "edges"):
         raise OperationError("That choice is not part of the operation.")
-    _keep(build, ops.check(attrs.evolve(operation, **{field: tuple(map(str, values))})))
+    _keep(build, ops.check(attrs.evolve(operation, **{field: tuple(values)})))
     return f"Operation {_number_of(build, name)}: other {field} chosen"
 
 
-@command("solid.material")
+@command("solid.material", text=TEXT)
 def material(documents, *, text):
     if text not in ops.DENSITIES:
         raise OperationError(f"There is no material {text!r}; choose one of {', '.join(ops.DENSITIES)}.")
@@ -106,7 +107,7 @@ def material(documents, *, text):
     return f"Material is {text}"
 
 
-@command("solid.title")
+@command("solid.title", name=ID, text=TEXT)
 def title(documents, *, name, text):
     build = documents["build"]
     operation = _operation(build, name)

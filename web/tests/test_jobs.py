@@ -80,7 +80,7 @@ class Commands(JobCase):
         before, version = documents_of(self.job), self.job.version
         for name, arguments, words in (
                 ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"), ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
-                ("sketch.line", {"start": [0, 0]}, "wrong arguments"), ("no.such", {}, "no command"), ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
+                ("sketch.line", {"start": [0, 0]}, "sent without end"), ("no.such", {}, "no command"), ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
                 ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "out of reach"), ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
                 ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture")):
             answer = self.do(name, **arguments)
@@ -254,11 +254,11 @@ class Uploads(JobCase):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         corners, length = [[10, 10], [110, 12], [108, 80], [9, 78]], {"start": [10, 10], "end": [110, 10], "text": "20 mm", "sigma_px": 0.1}
         for command, arguments, words in (
-                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": [{}] * 4}, "places were expected"),
-                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": 3}, "edge"),
+                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": [{}] * 4}, "as edges"),
+                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": 3}, "as edges"),
                 ("reference.add_known", {**length, "jaws": {"way": "sideways", "place": [1, 2]}}, "Jaws close"),
-                ("reference.add_known", {**length, "jaws": {"way": True, "place": [1, 2]}}, "no way"),
-                ("reference.add_known", {**length, "jaws": {"way": "level"}}, "two coordinates"),
+                ("reference.add_known", {**length, "jaws": {"way": True, "place": [1, 2]}}, "as jaws"),
+                ("reference.add_known", {**length, "jaws": {"way": "level"}}, "as jaws"),
                 ("reference.add_width", {"text": "-3"}, "longer than zero"),
                 ("reference.add_straight", {"places": [[1, 1]]}, "places")):
             with self.subTest(command=command, arguments=arguments):

@@ -8,6 +8,7 @@ import hashlib
 import io
 import json
 import zipfile
+import zlib
 
 import attrs
 
@@ -15,7 +16,7 @@ from nomogon_core.errors import ArchiveError
 
 FORMAT, VERSION = "nomogon job", 1
 DOCUMENTS = ("reference", "sketch", "build")
-LARGEST_JSON = 64 * 1024 * 1024
+LARGEST_JSON, MOST_VALUES = 64 * 1024 * 1024, 4_000_000
 LARGEST_TOTAL = 512 * 1024 * 1024
 
 
@@ -43,6 +44,20 @@ def write(archive):
     return stream.getvalue()
 
 
+def _read_json(data):
+    """Plain data from JSON without numbers that are none.
+
+    Raises:
+        ValueError: it is no JSON, or has more values than any job.
+    """
+    if data.count(b",") > MOST_VALUES or data.count(b"[") + data.count(b"{") > MOST_VALUES:
+        raise ValueError(f"job.json holds more than {MOST_VALUES} values")
+
+    def refuse(word):
+        raise ValueError(f"job.json holds {word}, which is no number")
+    return json.loads(data, parse_constant=refuse)
+
+
 def read(data, name="The file"):
     """Contents of an archive.
 
@@ -56,9 +71,11 @@ def read(data, name="The file"):
                 raise ArchiveError(f"{name} is not a job archive: it holds no job.json.")
             if sizes["job.json"] > LARGEST_JSON or sum(sizes.values()) > LARGEST_TOTAL:
                 raise ArchiveError(f"{name} unpacks to more than {LARGEST_TOTAL // 2**20} MB, so it is not taken.")
-            head = json.loads(bundle.read("job.json"))
+            head = _read_json(bundle.read("job.json"))
             pictures = {path.split("/", 1)[1]: bundle.read(path) for path in sizes if path.startswith("pictures/") and not path.endswith("/")}
-    except (zipfile.BadZipFile, json.JSONDecodeError, UnicodeDecodeError, EOFError, NotImplementedError) as problem:
+    except (zipfile.BadZipFile, zlib.error, RecursionError, RuntimeError, NotImplementedError, ValueError, EOFError, OSError) as problem:
+        if isinstance(problem, ArchiveError):
+            raise
         raise ArchiveError(f"{name} is not a job archive or is damaged: {problem}.") from None
     if not isinstance(head, dict) or head.get("format") != FORMAT:
         raise ArchiveError(f"{name} is not a job archive: job.json does not say \"{FORMAT}\".")

@@ -157,8 +157,17 @@ def from_json(data):
     except (TypeError, ValueError, AttributeError) as problem:
         raise SketchError(f"The sketch data cannot be read: {problem}") from None
     for name, curve in sketch.curves.items():
+        if curve.kind != "spline" and curve.kind not in POINT_COUNT:
+            raise SketchError(f"The sketch data cannot be read: there is no kind of curve {curve.kind!r} ({name}).")
+        if curve.kind in ("arc", "circle") and not curve.radius > 0:
+            raise SketchError(f"The sketch data cannot be read: {curve.kind} {name} has no radius.")
         missing = [point for point in curve.points if point not in points]
         wanted = POINT_COUNT.get(curve.kind)
         if missing or (wanted and len(curve.points) != wanted) or (curve.kind == "spline" and len(curve.points) % 3 != 1):
             raise SketchError(f"The sketch data cannot be read: {curve.kind} {name} has points {', '.join(curve.points)}, which do not fit.")
+    for name, item in sketch.constraints.items():
+        if item.kind not in CONSTRAINTS and not item.is_dimension:
+            raise SketchError(f"The sketch data cannot be read: there is no constraint {item.kind!r} ({name}).")
+        if not all(one in points or one in curves for one in item.of) or (item.is_dimension and item.value is None):
+            raise SketchError(f"The sketch data cannot be read: {item.kind} {name} has no value, or ties what is not there.")
     return sketch

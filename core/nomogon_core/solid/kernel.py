@@ -27,7 +27,7 @@ from OCP.Geom import Geom_BezierCurve
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_VERTEX
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Shape
@@ -94,6 +94,22 @@ def edges_with_faces(shape):
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
     return [(TopoDS.Edge(found.FindKey(index)), items(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)]
+
+
+def faces_at_vertices(shape):
+    """The faces that meet in each vertex of a shape, for :func:`faces_at_ends`."""
+    found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapesAndAncestors_s(shape, TopAbs_VERTEX, TopAbs_FACE, found)
+    return found
+
+
+def faces_at_ends(edge, found):
+    """The faces (one list a vertex) that meet at the ends of an edge."""
+    return [items(found.FindFromKey(vertex)) for vertex in parts_of(edge, TopAbs_VERTEX)]
+
+
+def vertices_of(shape):
+    return parts_of(shape, TopAbs_VERTEX)
 
 
 def shape_list(shapes):

@@ -1,12 +1,19 @@
 """Stable names of faces and edges: by what made them, carried through every operation's history.
 
-A face is called ``operation.role`` or ``operation.role(sketch curve)``: ``op1.side(c4)``, ``op1.top``,
-``op3.round``. An edge is called by the faces that meet in it; where one pair meets in several edges, these
-are told apart by their place (``#2`` is the second in x, then y, then z).
+A face is called ``operation.role`` or ``operation.role(what it came of)``: ``op1.side(c4)``, ``op1.top``,
+``op3.round(op1.side(c4) & op1.top)`` for the round face of that edge. An edge is called by the faces that meet in it; where
+one pair meets in several edges, these are told apart by the other faces at their ends (``op1.side(c1) | op1.top @ op2.wall(c9)``),
+and only where these are alike too by their place (``#2`` is the second in x, then y, then z).
 """
+
+import re
 
 from nomogon_core.solid import kernel
 from nomogon_core.solid.kernel import ShapeMap
+
+
+BETWEEN = " | "
+_OWN_EDGE = re.compile(r"\.round\(.*\)$")
 
 
 def carried(before, names, operation, after):
@@ -38,16 +45,46 @@ def carried(before, names, operation, after):
 
 def edge_names(shape, names):
     """(edge, name) of every edge that lies between two named faces."""
+    found, told = _by_faces(shape, names), []
+    at_ends = None
+    for pair, edges in found.items():
+        if len(edges) == 1:
+            told.append((edges[0], pair))
+            continue
+        at_ends = at_ends or kernel.faces_at_vertices(shape)
+        alike = {}
+        for edge in edges:
+            around = {names.get(face, "?") for faces in kernel.faces_at_ends(edge, at_ends) for face in faces} - set(pair.split(BETWEEN))
+            alike.setdefault(f"{pair} @ {', '.join(sorted(around))}" if around else pair, []).append(edge)
+        for name, some in alike.items():
+            told += _ranked(name, some)
+    return told
+
+
+def old_edge_names(shape, names):
+    """(edge, name) as jobs stored them before round faces told their edge, and edges their ends."""
+    plain = kernel.ShapeMap()
+    for face in kernel.faces_of(shape):
+        plain.put(face, _OWN_EDGE.sub(".round", names.get(face, "?")))
+    return [one for pair, edges in _by_faces(shape, plain).items() for one in _ranked(pair, edges)]
+
+
+def _by_faces(shape, names):
+    """Edges by the names of the faces that meet in them."""
     found = {}
     for edge, faces in kernel.edges_with_faces(shape):
-        pair = " | ".join(sorted({names.get(face, "?") for face in faces}))
-        found.setdefault(pair, []).append(edge)
-    named = []
-    for pair, edges in found.items():
-        if len(edges) > 1:
-            edges = sorted(edges, key=_place_key)
-        named += [(edge, pair if index == 0 else f"{pair} #{index + 1}") for index, edge in enumerate(edges)]
-    return named
+        found.setdefault(BETWEEN.join(sorted({names.get(face, "?") for face in faces})), []).append(edge)
+    return found
+
+
+def _ranked(name, edges):
+    edges = sorted(edges, key=_place_key) if len(edges) > 1 else edges
+    return [(edge, name if index == 0 else f"{name} #{index + 1}") for index, edge in enumerate(edges)]
+
+
+def round_name(operation, edge):
+    """Name of the face that rounds an edge of that name."""
+    return f"{operation}.round({edge.replace(BETWEEN, ' & ')})"
 
 
 def _place_key(edge):

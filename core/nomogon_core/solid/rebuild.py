@@ -109,7 +109,7 @@ class _Inputs:
         """Plain data of all geometry that an operation reads, for its hash."""
         if operation.kind == "extrude":
             found = [match_region(self.regions, name) for name in operation.regions]
-            return [region and [[str(curve) for _, curve in loop] for loop in self.loops(region)] for region in found]
+            return [region and [[[name, str(curve)] for name, curve in loop] for loop in self.loops(region)] for region in found]
         return [str(self.center(name)) for name in operation.centers]
 
     def center(self, name):
@@ -274,12 +274,19 @@ def _fillet(operation, bodies, inputs):
         raise _TooLarge(f"Radius {operation.radius:.2f} mm is too large for these edges: at most {largest:.2f} mm works.", largest)
     maker, shape, facts = result
     names = naming.carried([body.shape], body.names, maker, shape)
+    called = kernel.ShapeMap()
+    for edge, name in naming.edge_names(body.shape, body.names):
+        called.put(edge, name)
     for edge in edges:
         for face in kernel.items(maker.Generated(edge)):
-            names.put(face, f"{operation.name}.round")
-    for face in kernel.faces_of(shape):
-        if names.get(face) is None:
-            names.put(face, f"{operation.name}.round")
+            names.put(face, naming.round_name(operation.name, called.get(edge, "?")))
+    meeting = kernel.faces_at_vertices(body.shape)
+    for vertex in kernel.vertices_of(body.shape):
+        for face in kernel.items(maker.Generated(vertex)):
+            names.put(face, f"{operation.name}.corner({' & '.join(sorted(body.names.get(one, '?') for one in kernel.items(meeting.FindFromKey(vertex))))})")
+    lost = [face for face in kernel.faces_of(shape) if names.get(face) is None]
+    for number, face in enumerate(lost, 1):
+        names.put(face, f"{operation.name}.face({number})")
     return {**bodies, body.name: Body(body.name, shape, names, facts)}
 
 
@@ -291,7 +298,7 @@ def _chosen_edges(operation, body):
         if wanted in ("top", "bottom", "upright"):
             chosen += edges_by_rule(body, wanted)
             continue
-        named = named or {name: edge for edge, name in naming.edge_names(body.shape, body.names)}
+        named = named or {name: edge for names in (naming.old_edge_names, naming.edge_names) for edge, name in names(body.shape, body.names)}
         if wanted in named:
             chosen.append(named[wanted])
         else:

@@ -17,8 +17,11 @@ SHADE_SHARE, LEAST_LIGHT = 16, 1e-3
 SURE_NOISES, LIKELY_NOISES = 9.0, 4.5
 LEAST_STROKE_PX, REACH_PX = 30, 5
 STEP_REACH_PX, MOST_STEP = 6, 0.5
+# Too few places tell nothing about a step.
+RUN_PX, RUN_WAYS, FEW_PX = 48, 4, 15
 HALVED_PIXELS = 4_000_000
-LOCAL_PX, LEAST_DEPTH, MOST_DEEPER = 12.0, 0.02, 3.0
+# Strokes down to this share of the usual depth count in full.
+LOCAL_PX, LEAST_DEPTH, MOST_DEEPER = 12.0, 0.5, 3.0
 LEAST_USUAL_PX, FAINTEST, LEAST_NOISE = 100.0, 0.97, 1e-3
 
 
@@ -43,7 +46,7 @@ def faint_strokes(light):
     near = cv2.dilate(kept.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * REACH_PX + 1,) * 2))
     near = cv2.resize(near, light.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
     level = cv2.resize(_local_depth(small, kept), light.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    even = np.where(near, np.exp(np.clip(shade / np.minimum(level, -LEAST_DEPTH), -MOST_DEEPER, MOST_DEEPER) * math.log(depth)), 1.0).astype(np.float32)
+    even = np.where(near, np.exp(np.clip(shade / np.minimum(level, LEAST_DEPTH * math.log(depth)), -MOST_DEEPER, MOST_DEEPER) * math.log(depth)), 1.0).astype(np.float32)
     return even, Tones(1.0, depth, np.ones((2, 2), np.float32))
 
 
@@ -109,9 +112,11 @@ def _hysteresis(ridge, answer):
 
 
 def _without_creases(shade, kept, orientation):
-    """The kept places of runs that are darker than both sides alike; a crease has a step of shade across it."""
+    """The kept places of short runs that are darker than both sides alike; a crease has a step of shade across it, also where a stroke crosses it."""
     _, labels = cv2.connectedComponents(cv2.dilate(kept.astype(np.uint8), np.ones((3, 3), np.uint8)), connectivity=8)
     rows, columns = np.nonzero(kept)
+    if not len(rows):
+        return kept
     angles = math.pi * orientation[rows, columns] / ORIENTATIONS
     height, width = shade.shape
     smooth = cv2.GaussianBlur(shade, (0, 0), 1.5)
@@ -120,11 +125,12 @@ def _without_creases(shade, kept, orientation):
         down, right = np.round(reach * np.cos(angles)).astype(int), np.round(-reach * np.sin(angles)).astype(int)
         return smooth[np.clip(rows + down, 0, height - 1), np.clip(columns + right, 0, width - 1)]
     first, second, middle = beside(STEP_REACH_PX), beside(-STEP_REACH_PX), smooth[rows, columns]
-    label = labels[rows, columns]
+    runs = np.column_stack([labels[rows, columns], rows // RUN_PX, columns // RUN_PX, orientation[rows, columns] * RUN_WAYS // ORIENTATIONS])
+    label = np.unique(runs, axis=0, return_inverse=True)[1].ravel()
     count = np.maximum(np.bincount(label), 1)
     step = np.abs(np.bincount(label, first - second) / count)
     depth = np.bincount(label, (first + second) / 2 - middle) / count
-    good = step < MOST_STEP * np.maximum(depth, 1e-6)
+    good = (step < MOST_STEP * np.maximum(depth, 1e-6)) | (count < FEW_PX)
     result = np.zeros_like(kept)
     result[rows, columns] = good[label]
     return result

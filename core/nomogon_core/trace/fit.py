@@ -214,7 +214,7 @@ def _fitted_curves(outline, detection, tolerance, noise, settings, tell):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     free = attrs.evolve(outline, points=_without_blur(outline.points, outline.blur_px, outline.corners, not outline.is_open))
     pieces = best_pieces(free, detection, settings)
-    if _is_clear(min(noise, chain.noise_px), settings) and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
+    if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     if not clear:
         rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px),

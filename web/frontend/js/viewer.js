@@ -176,7 +176,7 @@ export function createViewer(canvas) {
   /** Draw the edges of a face as chosen. @param {{ body: string, name: string } | null} face */
   function chooseFace(face) {
     const body = face && bodies.find((one) => one.name === face.body);
-    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ #\d+$/, "").split(" | ").includes(face.name)) : []);
+    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ [@#].*$/, "").split(" | ").includes(face.name)) : []);
     mark();
     later();
   }
