@@ -22,6 +22,7 @@ from web.tests.helpers import sketched_job
 
 class FromAPhotoToAPlate(BrowserCase):
     def test_the_eight_steps(self):
+        self.refusals = (400,)
         # A picture that nothing was tuned for: another scale, place, light and noise than the demo's.
         shot = pictures.shoot(parts.latch_plate(), 1900, 1250, Camera(17.3, (211.7, 1010.2)), noise=0.012, light=0.4, grain=0.03, blur_px=1.1, seed=77)
         with tempfile.TemporaryDirectory() as folder:
@@ -178,6 +179,7 @@ class FromAPhotoToAPlate(BrowserCase):
 
 class ByHand(BrowserCase):
     def test_drawing_with_mouse_and_keyboard(self):
+        self.refusals = (400,)
         self.drive(self.draw)
 
     def draw(self, page):

@@ -49,6 +49,7 @@ class Calibrating(BrowserCase):
         self.drive(self.card, job, camera)
 
     def test_jaws_close_on_the_part(self):
+        self.refusals = (400,)
         view = Camera(10.0, (60.0, 560.0))
         picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[1].tobytes()
         job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png")
@@ -184,6 +185,7 @@ class Calibrating(BrowserCase):
         np.testing.assert_array_equal(self.points(page), before)
 
     def test_steps_pictures_and_placing(self):
+        self.refusals = (400,)
         picture = samples.take("hinge-leaf", "above", seed=4)
         job = services.job_from_picture(self.users[0], "Leaf", "", picture.data, picture.name)
         with tempfile.TemporaryDirectory() as folder:

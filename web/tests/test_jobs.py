@@ -81,7 +81,7 @@ class Commands(JobCase):
         for name, arguments, words in (
                 ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"), ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
                 ("sketch.line", {"start": [0, 0]}, "sent without end"), ("no.such", {}, "no command"), ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
-                ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "out of reach"), ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
+                ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "as start"), ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
                 ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture")):
             answer = self.do(name, **arguments)
             self.assertEqual(answer.status_code, 400, name)

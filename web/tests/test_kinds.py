@@ -54,6 +54,7 @@ class Kinds(BrowserCase):
         self.assertEqual([curve.kind for curve in self.curves(job)], ["circle", "circle"])
 
     def test_a_pencil_drawing(self):
+        self.refusals = (400,)
         job = self.job(random_kinds.pencil(np.random.default_rng(21)).data, "pencil.jpg")
 
         def drive(page):
@@ -65,6 +66,7 @@ class Kinds(BrowserCase):
         self.drive(drive)
 
     def test_brushed_metal_by_two_strokes(self):
+        self.refusals = (400,)
         picture = random_kinds.metal(np.random.default_rng(9), (1600, 1200))
         job = self.job(picture.data, "metal.jpg")
         on_part, on_ground = picture.tries[0].part_strokes[0], picture.tries[0].ground_strokes[0]

@@ -232,8 +232,17 @@ def _joined(knots, branches, half):
         for score, a, b in pairs:
             if a not in link and b not in link and (score < STRAIGHT_ON or len(tips) == 2):
                 link[a], link[b] = b, a
-    seen, paths = set(), []
-    for begin in range(len(branches)):
+    paths = []
+    for row, closed in _rows(link, len(branches)):
+        ring = branches[row[0][0]].first < 0 and branches[row[0][0]].last < 0
+        paths.append((np.vstack([branches[index].pixels if forwards else branches[index].pixels[::-1] for index, forwards in row]), closed or ring))
+    return paths
+
+
+def _rows(link, count):
+    """What links between ends (index, at its start) put together: rows of (index, run forwards), and whether each row closes."""
+    seen = set()
+    for begin in range(count):
         if begin in seen:
             continue
         index, start = begin, True
@@ -241,16 +250,14 @@ def _joined(knots, branches, half):
             index, start = link[index, start][0], not link[index, start][1]
             if index == begin:
                 break
-        closed = (index, start) in link or branches[begin].first < 0 and branches[begin].last < 0
-        parts = []
+        closed, row = (index, start) in link, []
         while index not in seen:
             seen.add(index)
-            parts.append(branches[index].pixels if start else branches[index].pixels[::-1])
+            row.append((index, start))
             if (index, not start) not in link:
                 break
             index, start = link[index, not start]
-        paths.append((np.vstack(parts), closed))
-    return paths
+        yield row, closed
 
 
 def _refined(even, level, pixels, closed, half, whole_ends=True):
@@ -337,26 +344,12 @@ def _across_gaps(strokes, widths):
 
 def _linked(strokes, link):
     """Strokes put together along links between their ends, (index, at its start) -> the same of the next."""
-    done, joined = set(), []
-    for begin in range(len(strokes)):
-        if begin in done:
-            continue
-        index, start = begin, True
-        while (index, start) in link:
-            index, start = link[index, start][0], not link[index, start][1]
-            if index == begin:
-                break
-        parts, widths, closed = [], [], strokes[index].closed or (index, start) in link
-        while index not in done:
-            done.add(index)
-            parts.append(strokes[index].points if start else strokes[index].points[::-1])
-            widths.append((strokes[index].width_px, len(strokes[index].points)))
-            if (index, not start) not in link:
-                break
-            index, start = link[index, not start]
-        width = float(np.average([one for one, _ in widths], weights=[count for _, count in widths]))
-        points = np.vstack(parts)
-        joined.append(Stroke(_bridged(points, closed) if len(parts) > 1 or closed and not strokes[begin].closed else points, width, closed))
+    joined = []
+    for row, links_close in _rows(link, len(strokes)):
+        some = [strokes[index] for index, _ in row]
+        width = float(np.average([stroke.width_px for stroke in some], weights=[len(stroke.points) for stroke in some]))
+        points = np.vstack([strokes[index].points if forwards else strokes[index].points[::-1] for index, forwards in row])
+        joined.append(Stroke(_bridged(points, links_close) if links_close or len(row) > 1 else points, width, links_close or some[0].closed))
     return joined
 
 
