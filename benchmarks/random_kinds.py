@@ -72,7 +72,7 @@ def _noise(random, size, across, along, degrees=0.0):
     grain = cv2.GaussianBlur(random.normal(0, 1, (side, side)).astype(np.float32), (0, 0), along, sigmaY=across)
     turned = cv2.warpAffine(grain, cv2.getRotationMatrix2D((side / 2, side / 2), degrees, 1.0), (side, side), borderMode=cv2.BORDER_REFLECT)
     top, left = (side - height) // 2, (side - width) // 2
-    return turned[top:top + height, left:left + width] / max(float(grain.std()), 1e-9)
+    return turned[top : top + height, left : left + width] / max(float(grain.std()), 1e-9)
 
 
 def metal(random, size=(2400, 1800)):
@@ -210,7 +210,16 @@ def plan(random, size=(2200, 900)):
         center = np.array([left + 0.3 * long, middle - bow[150]])
         reach = 0.5 * deep
         marks += [np.array([center - (reach, 0), center + (reach, 0)]), np.array([center - (0, reach), center + (0, reach)])]
-        cv2.putText(labels, f"{int(random.integers(10, 99))}.{index}", (int(left + 0.4 * long), int(middle + deep + 110)), cv2.FONT_HERSHEY_SIMPLEX, 1.4, 255, 3, cv2.LINE_AA)
+        cv2.putText(
+            labels,
+            f"{int(random.integers(10, 99))}.{index}",
+            (int(left + 0.4 * long), int(middle + deep + 110)),
+            cv2.FONT_HERSHEY_SIMPLEX,
+            1.4,
+            255,
+            3,
+            cv2.LINE_AA,
+        )
     ink = np.maximum(_stroked([np.vstack([section, section[:1]]) for section in sections], random.uniform(3, 4.5), size), _stroked(marks, 2.5, size))
     cover = np.maximum(ink, labels / np.float32(255))
     picture = photograph(cover, ground=0.8, part=0.05, light=0.05, blur_px=0.7, noise=0.006, mottle=0.1, seed=int(random.integers(1 << 30)))

@@ -236,6 +236,9 @@ class Plain:
 
 
 TEXT, NUMBER, SWITCH, ID, PLACE, NOTHING, PLAIN = Text(), Number(), Switch(), Id(), Place(), Nothing(), Plain()
+# A region is called by all curves around it, an edge by the faces that meet in it.
+LONGEST_NAME = 100_000
+NAMES = Rows(Text(LONGEST_NAME), most=20_000)
 SPOT, UNIT, IDS = Either((ID, PLACE)), Choice(("mm", "in")), Rows(ID, most=20_000)
 
 

@@ -35,6 +35,7 @@ class Cut(unittest.TestCase):
 
         def cost(share):
             return float((against * share).sum() + (across[:, :2] * np.abs(np.diff(share, axis=1))).sum() + (down[:2] * np.abs(np.diff(share, axis=0))).sum())
+
         found = cost((least_cut(against, across, down, 3000) > 0.5).astype(float))
         least = min(cost(np.array([(number >> bit) & 1 for bit in range(9)], float).reshape(3, 3)) for number in range(512))
         self.assertLess(found - least, 2e-3)
@@ -73,8 +74,13 @@ class TwoStrokes(unittest.TestCase):
 
     def test_strokes_that_tell_nothing_are_refused_in_words(self):
         part, ground = self.picture.tries[0].part_strokes, self.picture.tries[0].ground_strokes
-        for wrong, words in (((), ground), "the part has none"), ((part, ()), "the ground has none"), ((part, part), "crosses"), \
-                ((part, (((1, 1), (2, 2)),)), "too short"), ((part, (((1e9, 1), (2, 2)),)), "outside"):
+        for wrong, words in (
+            (((), ground), "the part has none"),
+            ((part, ()), "the ground has none"),
+            ((part, part), "crosses"),
+            ((part, (((1, 1), (2, 2)),)), "too short"),
+            ((part, (((1e9, 1), (2, 2)),)), "outside"),
+        ):
             with self.assertRaisesRegex(TraceError, words):
                 contours_by_strokes(self.light, *wrong)
 
@@ -86,8 +92,13 @@ class Seen(unittest.TestCase):
 
     def test_sides_meet_at_their_corners_and_go_on_in_line(self):
         """A square of 10 of which every corner is hidden, and the middle of one side."""
-        sides = [self._open(Line((1, 0), (4, 0))), self._open(Line((6, 0), (9, 0))), self._open(Line((10, 1), (10, 9))), self._open(Line((9, 10), (1, 10))),
-                 self._open(Line((0, 9), (0, 5)), Line((0, 5), (0, 1)))]
+        sides = [
+            self._open(Line((1, 0), (4, 0))),
+            self._open(Line((6, 0), (9, 0))),
+            self._open(Line((10, 1), (10, 9))),
+            self._open(Line((9, 10), (1, 10))),
+            self._open(Line((0, 9), (0, 5)), Line((0, 5), (0, 1))),
+        ]
         (told,) = _carried_on(sides, 0.1)
         self.assertTrue(told.closed)
         corners = sorted(tuple(round(value, 9) + 0.0 for value in line.start) for line in told.fitted.curves)
@@ -126,8 +137,13 @@ class Drawings(unittest.TestCase):
 
     def test_small_closed_strokes_are_no_marks_unless_they_stand_in_a_row(self):
         ring = np.column_stack([np.cos(np.linspace(0, 6, 60)), np.sin(np.linspace(0, 6, 60))])
-        strokes = [Stroke(200 * ring, 3.0, True), Stroke(12 * ring, 3.0, True), Stroke(12 * ring + (500, 0), 3.0, True), Stroke(12 * ring + (528, 0), 3.0, True),
-                   Stroke(12 * ring[:20] + (100, 0), 3.0, False)]
+        strokes = [
+            Stroke(200 * ring, 3.0, True),
+            Stroke(12 * ring, 3.0, True),
+            Stroke(12 * ring + (500, 0), 3.0, True),
+            Stroke(12 * ring + (528, 0), 3.0, True),
+            Stroke(12 * ring[:20] + (100, 0), 3.0, False),
+        ]
         self.assertEqual(marks_among(strokes), {2, 3, 4})
         self.assertEqual(marks_among(strokes[4:]), set())
 

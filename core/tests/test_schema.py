@@ -34,19 +34,64 @@ def whole_job():
     length = {"picture": "r1", "used": True, "sigma_px": 0.1, "gauge_u95_mm": 0.02}
     corners = [[100, 100], [956, 102], [955, 640], [99, 639]]
     known = {
-        "k1": {"kind": "length", "name": "Width", "start": [10, 10], "end": [610, 10], "length_mm": 60.0, "typed": "60 mm", "jaws": {"way": "level", "place": [9, 9]}, **length},
+        "k1": {
+            "kind": "length",
+            "name": "Width",
+            "start": [10, 10],
+            "end": [610, 10],
+            "length_mm": 60.0,
+            "typed": "60 mm",
+            "jaws": {"way": "level", "place": [9, 9]},
+            **length,
+        },
         "k2": {"kind": "diameter", "name": "Bore", "center": [200, 200], "half_axes": [25, 25], "angle": 0.0, "length_mm": 5.0, **length},
         "k3": {"kind": "rectangle", "name": "Card", "corners": corners, "width_mm": 85.6, "height_mm": 53.98, "thing": "", **length, "used": False},
         "k4": {"kind": "straight", "name": "Edge", "places": [[10, 10], [100, 10.1], [200, 10], [300, 10], [400, 10]], "picture": "r1", "used": False},
         "k5": {"kind": "check", "name": "Check", "what": "distance", "places": [[10, 10], [10, 410]], "gauge": 40.0, "stand_in": False, **length},
-        "k6": {"kind": "resolution", "name": "Resolution", "dpi": [254.0, 254.0], "picture": "r1", "used": True}}
-    picture = {"name": "plate.png", "digest": "0" * 64, "media_type": "image/png", "width": 1200, "height": 800, "dpi": [254.0, 254.0], "taken_from": "", "licence": "",
-               "origin_px": [0.0, 799.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False, "drawn": False, "stand_in": None, "camera": "", "focal": None, "visible": True,
-               "locked": False, "opacity": 0.55, "model": "auto", "steps": [{"kind": "even", "reach_percent": 25, "on": True}], "height_mm": 2.0, "camera_mm": 400.0}
-    trace = {"picture": "r1", "settings": {"tolerance_mm": 0.1, "threshold": 0.5, "speck_mm2": 1.0, "keep": "all"}, "max_dev_mm": 0.05, "rms_dev_mm": 0.01,
-             "edge": [[10.0, 799.0], [300.0, 799.0]]}
-    return {"reference": {"pictures": {"r1": picture}, "active": "r1", "known": known, "traces": {"drawn": trace}, "next_number": 9}, "sketch": model.to_json(sketch),
-            "build": {"operations": {one.name: json.loads(json.dumps(to_json(one))) for one in operations}, "order": [one.name for one in operations], "material": "PLA", "next_number": 5}}
+        "k6": {"kind": "resolution", "name": "Resolution", "dpi": [254.0, 254.0], "picture": "r1", "used": True},
+    }
+    picture = {
+        "name": "plate.png",
+        "digest": "0" * 64,
+        "media_type": "image/png",
+        "width": 1200,
+        "height": 800,
+        "dpi": [254.0, 254.0],
+        "taken_from": "",
+        "licence": "",
+        "origin_px": [0.0, 799.0],
+        "angle": 0.0,
+        "at_mm": [0.0, 0.0],
+        "flipped": False,
+        "drawn": False,
+        "stand_in": None,
+        "camera": "",
+        "focal": None,
+        "visible": True,
+        "locked": False,
+        "opacity": 0.55,
+        "model": "auto",
+        "steps": [{"kind": "even", "reach_percent": 25, "on": True}],
+        "height_mm": 2.0,
+        "camera_mm": 400.0,
+    }
+    trace = {
+        "picture": "r1",
+        "settings": {"tolerance_mm": 0.1, "threshold": 0.5, "speck_mm2": 1.0, "keep": "all"},
+        "max_dev_mm": 0.05,
+        "rms_dev_mm": 0.01,
+        "edge": [[10.0, 799.0], [300.0, 799.0]],
+    }
+    return {
+        "reference": {"pictures": {"r1": picture}, "active": "r1", "known": known, "traces": {"drawn": trace}, "next_number": 9},
+        "sketch": model.to_json(sketch),
+        "build": {
+            "operations": {one.name: json.loads(json.dumps(to_json(one))) for one in operations},
+            "order": [one.name for one in operations],
+            "material": "PLA",
+            "next_number": 5,
+        },
+    }
 
 
 def leaves(value, path=()):
@@ -86,8 +131,13 @@ class Documents(unittest.TestCase):
         self.assertGreater(refused, MUTATIONS // 3)
 
     def test_unknown_kinds_and_missing_things_are_named(self):
-        for path, value, words in ((("build", "material"), "butter", "butter"), (("build", "order"), ["op9"], "op9"), (("build", "operations", "op1", "kind"), "knit", "knit"),
-                                   (("reference", "known", "k1", "picture"), "r7", "not there"), (("sketch", "curves", "c9"), {"kind": "wiggle", "points": []}, "wiggle")):
+        for path, value, words in (
+            (("build", "material"), "butter", "butter"),
+            (("build", "order"), ["op9"], "op9"),
+            (("build", "operations", "op1", "kind"), "knit", "knit"),
+            (("reference", "known", "k1", "picture"), "r7", "not there"),
+            (("sketch", "curves", "c9"), {"kind": "wiggle", "points": []}, "wiggle"),
+        ):
             documents = whole_job()
             place = documents
             for key in path[:-1]:
@@ -109,7 +159,15 @@ class Archives(unittest.TestCase):
         good = self.zipped(json.dumps({"format": archive.FORMAT, "version": 1}))
         broken = bytearray(good)
         broken[45:60] = b"\xff" * 15
-        for data in (self.zipped("[" * 100_000), self.zipped('{"format": NaN}'), self.zipped("1" * 10_000), self.zipped("[],"[:3] * 5_000_000), bytes(broken), b"PK", b""):
+        for data in (
+            self.zipped("[" * 100_000),
+            self.zipped('{"format": NaN}'),
+            self.zipped("1" * 10_000),
+            self.zipped("[],"[:3] * 5_000_000),
+            bytes(broken),
+            b"PK",
+            b"",
+        ):
             with self.assertRaises(ArchiveError):
                 archive.read(data)
         self.assertEqual(archive.read(good).title, "")

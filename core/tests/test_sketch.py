@@ -286,8 +286,21 @@ class Regions(unittest.TestCase):
         sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [3] * 4))
         name = find_regions(sketch)[0].name
         shorter = "region " + " ".join(name.split()[1:-1])
-        self.assertEqual(match_region(find_regions(sketch), shorter).name, name)
-        self.assertIsNone(match_region(find_regions(sketch), "region c90 c91"))
+        self.assertEqual(match_region(find_regions(sketch), shorter, sketch.curves).name, name)
+        self.assertIsNone(match_region(find_regions(sketch), "region c90 c91", sketch.curves))
+
+    def test_a_region_that_was_divided_is_lost_and_one_with_a_side_drawn_anew_is_not(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
+        name = find_regions(sketch)[0].name
+        ids = list(sketch.points)
+        divided, _ = edit.add_line(sketch, ids[0], ids[2])
+        self.assertIsNone(match_region(find_regions(divided), name, divided.curves))
+        side = next(iter(sketch.curves))
+        anew, fresh = edit.add_line(edit.add_line(sketch, *sketch.curves[side].points)[0], *sketch.curves[side].points)
+        anew = edit.remove(anew, [one for one in anew.curves if one not in sketch.curves and one != fresh] + [side])
+        found = match_region(find_regions(anew), name, anew.curves)
+        self.assertIn(fresh, found.name.split())
+        self.assertNotIn(side, found.name.split())
 
     def test_gap_crossing_loose_end_and_double_are_told_with_place(self):
         sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))

@@ -96,7 +96,8 @@ def _focal(value):
     return float(value)
 
 
-@command("reference.add_picture", asked_for=False, name=TEXT, digest=ID, media_type=TEXT, width=Whole(1, 100_000), height=Whole(1, 100_000), dpi=Either((NOTHING, Rows(NUMBER, 2, 2))),
+@command("reference.add_picture", asked_for=False, name=TEXT, digest=ID, media_type=TEXT, width=Whole(1, 100_000), height=Whole(1, 100_000),
+         dpi=Either((NOTHING, Rows(NUMBER, 2, 2))),
          taken_from=TEXT, licence=TEXT, drawn=SWITCH, stand_in=PLAIN, camera=TEXT, focal=Either((NOTHING, NUMBER)))
 def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None, camera="", focal=None):
     """Put a picture into the job and work on it."""

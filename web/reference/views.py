@@ -94,7 +94,8 @@ def board(request, job_id):
                       "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name,
                       "wide": _width_of(documents, key, item)}
                      for key, item in reference["pictures"].items()],
-        "scale": fit and {"is_set": fit.is_set, "mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px), "model": fit.model, "why": fit.why, "bends": fit.bends},
+        "scale": fit and {"is_set": fit.is_set, "mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px),
+                          "model": fit.model, "why": fit.why, "bends": fit.bends},
         "known": _known_for_board(documents, name, fit),
         "traces": [{"id": key, "settings": item["settings"]} for key, item in reference["traces"].items() if item["picture"] == name],
     })
@@ -146,7 +147,8 @@ def find(request, job_id):
     if kind == "jaws":
         way = _way_of(sent, picture["angle"])
         jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
-        return JsonResponse({"way": way, "start": list(jaws.start), "end": list(jaws.end), "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
+        return JsonResponse({"way": way, "start": list(jaws.start), "end": list(jaws.end),
+                             "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))
     if kind == "straight":

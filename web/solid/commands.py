@@ -3,13 +3,13 @@
 import attrs
 
 from jobs.actions import command
-from nomogon_core.arguments import ID, IDS, NUMBER, SWITCH, TEXT, UNIT, Record
+from nomogon_core.arguments import ID, IDS, NAMES, NUMBER, SWITCH, TEXT, UNIT, Record
 from nomogon_core.errors import OperationError
 from nomogon_core.quantity.units import format_length, parse_length
 from nomogon_core.solid import operations as ops
 from reference.commands import clean_name
 
-FIELDS = Record({"mode": ID, "body": TEXT, "regions": IDS, "centers": IDS, "edges": IDS, "through": SWITCH, "title": TEXT})
+FIELDS = Record({"mode": ID, "body": TEXT, "regions": NAMES, "centers": IDS, "edges": NAMES, "through": SWITCH, "title": TEXT})
 TITLES = {"extrude": "Extrude", "hole": "Hole", "fillet": "Fillet"}
 
 
@@ -88,7 +88,7 @@ def move(documents, *, name, by):
     return f"Operation {place + 1} moved to {target + 1}"
 
 
-@command("solid.choose", name=ID, field=ID, values=IDS)
+@command("solid.choose", name=ID, field=ID, values=NAMES)
 def choose(documents, *, name, field, values):
     """Other regions, centres or edges for an operation."""
     build = documents["build"]

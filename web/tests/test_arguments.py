@@ -18,18 +18,58 @@ from nomogon_core.sketch.regions import find_regions
 from web.tests.helpers import JobCase
 from web.tests.test_jobs import png
 
-WRONG = (None, True, False, 0, -1, 7, 1e300, math.nan, math.inf, 10**30, "", "c1", "k1", "op1", "a\0b", "x" * 5000, "12 mm", [], [[]], [1], [1, 2], ["c1"], ["c1", "p1"], [[1, 2], [3, 4]],
-         [math.nan, 1], [["c1"]], {}, {"a": 1}, {"kind": "crop"}, {"kind": ["crop"]}, [{}], [{"places": 3}], [None] * 4, {"x": {"y": [{}]}})
+WRONG = (
+    None,
+    True,
+    False,
+    0,
+    -1,
+    7,
+    1e300,
+    math.nan,
+    math.inf,
+    10**30,
+    "",
+    "c1",
+    "k1",
+    "op1",
+    "a\0b",
+    "x" * 5000,
+    "12 mm",
+    [],
+    [[]],
+    [1],
+    [1, 2],
+    ["c1"],
+    ["c1", "p1"],
+    [[1, 2], [3, 4]],
+    [math.nan, 1],
+    [["c1"]],
+    {},
+    {"a": 1},
+    {"kind": "crop"},
+    {"kind": ["crop"]},
+    [{}],
+    [{"places": 3}],
+    [None] * 4,
+    {"x": {"y": [{}]}},
+)
 PER_COMMAND = 50
 
 
 class Kinds(JobCase):
     def test_each_kind_takes_what_it_says(self):
         for kind, good, bad in (
-                (Text(3), ["", "abc"], [1, "abcd", "a\0", None]), (Number(0, 5), [0, 2.5], [True, "1", math.nan, 6, None]), (Whole(1, 3), [1], [1.0, 0, 4]),
-                (Switch(), [True], [1, "true"]), (Choice(("mm", "in")), ["mm"], ["cm", 1, ["mm"]]), (Place(), [[1, 2], (3.5, -1)], [[1], "ab", [1, math.inf], [1, True]]),
-                (Rows(Place(), 1, 2), [[[1, 2]]], [[], [[1, 2]] * 3, [[1]]]), (Either((Text(), Place())), ["a", [1, 2]], [3, [1]]),
-                (Record({"way": Text()}, required=("way",)), [{"way": ""}], [{}, {"way": 1}, {"way": "", "more": 1}, 3])):
+            (Text(3), ["", "abc"], [1, "abcd", "a\0", None]),
+            (Number(0, 5), [0, 2.5], [True, "1", math.nan, 6, None]),
+            (Whole(1, 3), [1], [1.0, 0, 4]),
+            (Switch(), [True], [1, "true"]),
+            (Choice(("mm", "in")), ["mm"], ["cm", 1, ["mm"]]),
+            (Place(), [[1, 2], (3.5, -1)], [[1], "ab", [1, math.inf], [1, True]]),
+            (Rows(Place(), 1, 2), [[[1, 2]]], [[], [[1, 2]] * 3, [[1]]]),
+            (Either((Text(), Place())), ["a", [1, 2]], [3, [1]]),
+            (Record({"way": Text()}, required=("way",)), [{"way": ""}], [{}, {"way": 1}, {"way": "", "more": 1}, 3]),
+        ):
             for value in good:
                 self.assertEqual(kind.check(value), value)
             for value in bad:
@@ -56,7 +96,11 @@ class Nonsense(JobCase):
         random = np.random.default_rng(5)
         for name, declared in COMMANDS.items():
             for _ in range(PER_COMMAND):
-                arguments = {argument: WRONG[int(random.integers(len(WRONG)))] for argument in declared.arguments if argument not in declared.optional or random.random() < 0.4}
+                arguments = {
+                    argument: WRONG[int(random.integers(len(WRONG)))]
+                    for argument in declared.arguments
+                    if argument not in declared.optional or random.random() < 0.4
+                }
                 before = documents_of(self.job)
                 try:
                     perform(self.job.pk, self.ro, None, name, arguments)
@@ -98,12 +142,22 @@ class Nonsense(JobCase):
         self.assertEqual(answer.status_code, 400)
         self.assertIn("none that a page sends", answer.json()["problem"])
         with self.assertRaisesRegex(InputError, "width"):
-            perform(self.job.pk, self.ro, None, "reference.add_picture", {"name": "x", "digest": digest, "media_type": "image/png", "width": "abc", "height": 10, "dpi": None})
+            perform(
+                self.job.pk,
+                self.ro,
+                None,
+                "reference.add_picture",
+                {"name": "x", "digest": digest, "media_type": "image/png", "width": "abc", "height": 10, "dpi": None},
+            )
 
     def test_requests_of_every_shape_are_answered(self):
         for body, arguments in itertools.product(("", "[]", "nope", '{"version": "x"}'), (None,)):
             answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", body, content_type="application/json", headers={"accept": "application/json"})
             self.assertEqual(answer.status_code, 400, body)
-        answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", json.dumps({"version": self.job.version, "arguments": {"start": math.nan, "end": [1, 2]}}),
-                                  content_type="application/json", headers={"accept": "application/json"})
+        answer = self.client.post(
+            f"/jobs/{self.job.pk}/do/sketch.line",
+            json.dumps({"version": self.job.version, "arguments": {"start": math.nan, "end": [1, 2]}}),
+            content_type="application/json",
+            headers={"accept": "application/json"},
+        )
         self.assertIn("as start", answer.json()["problem"])

@@ -50,6 +50,7 @@ class Kinds(BrowserCase):
         def drive(page):
             self.outlines(page, job, "tone")
             self.trace(page, "2 found; 2 kept, 1 of them holes", "2 outlines traced: 2 circles")
+
         self.drive(drive)
         self.assertEqual([curve.kind for curve in self.curves(job)], ["circle", "circle"])
 
@@ -63,6 +64,7 @@ class Kinds(BrowserCase):
             self.go(page, "sketch")
             expect(page.locator(".curve").first).to_be_visible()
             expect(page.locator(".found")).to_have_count(0)
+
         self.drive(drive)
 
     def test_brushed_metal_by_two_strokes(self):
@@ -81,6 +83,7 @@ class Kinds(BrowserCase):
                 for x, y in places[1:]:
                     page.mouse.move(*board.pixel((x, -y)), steps=4)
                 page.mouse.up()
+
             stroke(on_part[::6])
             expect(page.locator("#found")).to_contain_text("Drag a stroke along the ground")
             stroke(on_part[::6])
@@ -93,6 +96,7 @@ class Kinds(BrowserCase):
             page.get_by_role("tab", name="Trace").click()
             page.keyboard.press("1")
             expect(page.locator(".hand-stroke")).to_have_count(2)
+
         self.drive(drive)
         sketch = model.from_json(documents_of(job)["sketch"])
         (left, low), (right, high) = bounds([sketch.geometry(name) for name in sketch.curves])
@@ -107,4 +111,5 @@ class Kinds(BrowserCase):
         def drive(page):
             self.outlines(page, job, "flat")
             self.trace(page, "6 found; 6 kept", "6 outlines traced")
+
         self.drive(drive)

@@ -191,19 +191,22 @@ def _polygon(curves):
     return polygon if polygon.is_valid else polygon.buffer(0) if polygon.buffer(0).geom_type == "Polygon" else polygon.convex_hull
 
 
-def match_region(regions, name):
-    """The region of that name, or the one whose boundary shares most curves with it, or None.
+def match_region(regions, name, there):
+    """The region of that name, or the one that has become of it, or None where it is lost.
 
-    A corner rounded later changes the boundary's curves; most of them stay.
+    A corner rounded later adds a curve to the boundary, a side drawn anew takes the place of another. So the boundary has to hold every curve of the old
+    one that is still there, which are at least half of it, and to have no more others than that; a region that was divided is lost.
+
+    Args:
+        regions: of the sketch as it is; name: of the region as it was; there: ids of all curves of the sketch.
     """
     wanted = set(name.split()[1:])
-    best, share = None, 0.5
-    for region in regions:
-        own = set(region.name.split()[1:])
-        common = len(own & wanted) / len(own | wanted)
-        if common > share:
-            best, share = region, common
-    return best
+    kept = wanted & set(there)
+    if 2 * len(kept) < len(wanted) or not kept:
+        return None
+    found = [region for region in regions if kept <= (own := set(region.name.split()[1:])) and len(own - kept) <= len(kept)]
+    exact = [region for region in found if region.name == name]
+    return (exact or found or [None])[0] if len(found) == 1 or exact else None
 
 
 def _spot(place):

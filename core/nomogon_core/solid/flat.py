@@ -15,7 +15,7 @@ def flat_outlines(sketch, operations):
     """
     regions = find_regions(sketch)
     first = next((operation for operation in operations if operation.kind == "extrude" and not operation.suppressed), None)
-    wanted = [match_region(regions, name) for name in first.regions] if first else list(regions[:1])
+    wanted = [match_region(regions, name, sketch.curves) for name in first.regions] if first else list(regions[:1])
     loops = [loop for region in wanted if region for loop in region.loops()]
     if not loops:
         raise OperationError("The sketch has no closed region to release; mend its gaps first.")

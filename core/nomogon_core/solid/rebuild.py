@@ -95,11 +95,11 @@ class _Inputs:
         return self._regions
 
     def region(self, name):
-        region = match_region(self.regions, name)
+        region = match_region(self.regions, name, self.sketch.curves)
         if region is None:
             told = find_findings(self.sketch)
             why = f" {told[0].sentence}" if told else ""
-            raise OperationError(f"A region that this operation used is not closed any more.{why}")
+            raise OperationError(f"A region that this operation used is not closed any more, or has been divided; choose it again.{why}")
         return region
 
     def loops(self, region):
@@ -108,7 +108,7 @@ class _Inputs:
     def used_by(self, operation):
         """Plain data of all geometry that an operation reads, for its hash."""
         if operation.kind == "extrude":
-            found = [match_region(self.regions, name) for name in operation.regions]
+            found = [match_region(self.regions, name, self.sketch.curves) for name in operation.regions]
             return [region and [[[name, str(curve)] for name, curve in loop] for loop in self.loops(region)] for region in found]
         return [str(self.center(name)) for name in operation.centers]
 

@@ -333,7 +333,9 @@ def _across_gaps(strokes, widths):
             gap = math.dist(here, there)
             straight = (there - here) / max(gap, 1e-9)
             near = gap < widths * (strokes[one].width_px + strokes[other].width_px) / 2
-            if near and (one != other or len(strokes[one].points) > 4 * gap) and float(way @ back) < -FACING and (gap < 2 or min(float(way @ straight), -float(back @ straight)) > FACING):
+            long_enough = one != other or len(strokes[one].points) > 4 * gap
+            ahead = gap < 2 or min(float(way @ straight), -float(back @ straight)) > FACING
+            if near and long_enough and ahead and float(way @ back) < -FACING:
                 pairs.append((gap, (one, at_start), (other, other_start)))
     link = {}
     for _, here, there in sorted(pairs):

@@ -46,7 +46,9 @@ def faint_strokes(light):
     near = cv2.dilate(kept.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * REACH_PX + 1,) * 2))
     near = cv2.resize(near, light.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
     level = cv2.resize(_local_depth(small, kept), light.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    even = np.where(near, np.exp(np.clip(shade / np.minimum(level, LEAST_DEPTH * math.log(depth)), -MOST_DEEPER, MOST_DEEPER) * math.log(depth)), 1.0).astype(np.float32)
+    usual = math.log(depth)
+    evened = np.clip(shade / np.minimum(level, LEAST_DEPTH * usual), -MOST_DEEPER, MOST_DEEPER) * usual
+    even = np.where(near, np.exp(evened), 1.0).astype(np.float32)
     return even, Tones(1.0, depth, np.ones((2, 2), np.float32))
 
 

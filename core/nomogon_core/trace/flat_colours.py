@@ -39,8 +39,9 @@ def main_colours(colour, reach):
     flat = small[span <= max(FLAT_SPAN, 2 * float(np.median(span)))]
     sample = np.ascontiguousarray(flat[np.random.default_rng(1).integers(0, len(flat), SAMPLED_PIXELS)], np.float32)
     cv2.setRNGSeed(1)
-    _, label, centers = cv2.kmeans(perceptual(sample), min(MOST_COLOURS, len(sample)), None, (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3),
-                                   3, cv2.KMEANS_PP_CENTERS)
+    _, label, centers = cv2.kmeans(
+        perceptual(sample), min(MOST_COLOURS, len(sample)), None, (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3), 3, cv2.KMEANS_PP_CENTERS
+    )
     counts, groups = np.bincount(label[:, 0], minlength=len(centers)), []
     for index in np.argsort(-counts):
         near = next((group for group in groups if np.linalg.norm(centers[index] - centers[group[0]]) < reach), None)
@@ -92,8 +93,10 @@ def _patches(colour, palette, reach, least_area):
                 seeds[labels == label] = len(of_patch)
                 of_patch.append(index)
         if len(of_patch) > MOST_PATCHES:
-            raise TraceError(f"More than {MOST_PATCHES} patches of flat colour were found, so this is no picture of flat colours. Raise the smallest outline, "
-                             "or find the outlines by tone or colour.")
+            raise TraceError(
+                f"More than {MOST_PATCHES} patches of flat colour were found, so this is no picture of flat colours. Raise the smallest outline, "
+                "or find the outlines by tone or colour."
+            )
     gradient = sum(cv2.magnitude(cv2.Sobel(channel, cv2.CV_32F, 1, 0), cv2.Sobel(channel, cv2.CV_32F, 0, 1)) for channel in cv2.split(seen))
     return _grown_together(np.array(of_patch)[watershed(gradient, seeds)], len(palette))
 

@@ -200,7 +200,8 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     shares = Shares(progress, [len(contour.points) for contour in contours])
     traced = [outline for index, contour in enumerate(contours) for outline in _fitted(contour, calibration, settings, noise, shares.of(index))]
     if not traced:
-        raise TraceError("No edge stands out from the texture anywhere around the part, so every curve would be a guess. Draw it by hand in Sketch, over the picture.")
+        raise TraceError("No edge stands out from the texture anywhere around the part, so every curve would be a guess. "
+                         "Draw it by hand in Sketch, over the picture.")
     return tuple(traced)
 
 

@@ -53,9 +53,13 @@ def contours_by_strokes(light, part, ground, *, colour=None, least_area_px=60.0)
         TraceError: a stroke is missing or lies outside the picture, both look alike, or nothing is fenced off.
     """
     if not part or not ground:
-        raise TraceError("Draw one stroke on the part and one on the ground around it; " + ("the part has none yet." if not part else "the ground has none yet."))
+        raise TraceError(
+            "Draw one stroke on the part and one on the ground around it; " + ("the part has none yet." if not part else "the ground has none yet.")
+        )
     share, factor = _share_of_part(light, part, ground, colour)
-    found = [contour for contour in find_contours(share, least_area_px=max(30.0, least_area_px / factor**2), tones=Tones(0.0, 1.0, np.ones((2, 2), np.float32)))]
+    found = [
+        contour for contour in find_contours(share, least_area_px=max(30.0, least_area_px / factor**2), tones=Tones(0.0, 1.0, np.ones((2, 2), np.float32)))
+    ]
     log = cv2.GaussianBlur(np.log(np.maximum(light, LEAST_LIGHT)).astype(np.float32), (0, 0), 1.0)
     return tuple(_on_edge(log, contour, factor) for contour in found)
 
@@ -140,7 +144,9 @@ def _from_evenest(score):
     for index in range(SHIFTS):
         angle = 2 * math.pi * index / SHIFTS
         move = np.float32([[1, 0, -round(SHIFTED_PX * math.cos(angle))], [0, 1, -round(SHIFTED_PX * math.sin(angle))]])
-        there, spread_there = (cv2.warpAffine(values, move, score.shape[::-1], flags=cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE) for values in (mean, spread))
+        there, spread_there = (
+            cv2.warpAffine(values, move, score.shape[::-1], flags=cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE) for values in (mean, spread)
+        )
         better = spread_there < least
         chosen[better], least[better] = there[better], spread_there[better]
     return chosen
@@ -184,7 +190,7 @@ def _band(log, points, reach, smoothing, along):
     steps, apart = math.ceil(reach / BAND_STEP_PX), round(SLOPE_PX / BAND_STEP_PX)
     places = np.arange(-steps - apart, steps + apart + 1) * BAND_STEP_PX
     values = values_at(log, np.ascontiguousarray((points[:, None] + places[None, :, None] * normals[:, None]).reshape(-1, 2))).reshape(len(points), -1)
-    return normals, places[apart:-apart], gaussian_filter1d(values[:, 2 * apart:] - values[:, :-2 * apart], along, axis=0, mode="wrap")
+    return normals, places[apart:-apart], gaussian_filter1d(values[:, 2 * apart :] - values[:, : -2 * apart], along, axis=0, mode="wrap")
 
 
 def _at_top(clear, way, offsets):
