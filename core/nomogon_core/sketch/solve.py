@@ -14,7 +14,8 @@ from scipy.sparse.linalg import splu
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.system import Equations, System
 
-TOLERANCE = 1e-10
+# Residuals, and moves that are no more than rounding, as shares of the sketch's size.
+TOLERANCE, ROUNDING = 1e-10, 1e-11
 MOST_ITERATIONS = 60
 LARGEST_STEP = 0.25
 DENSE_ROWS = 260
@@ -214,12 +215,20 @@ def _collapsed(system, x):
 
 
 def _moved(equations, system, x):
-    """The sketch at given unknowns, with reference dimensions read anew."""
+    """The sketch at given unknowns; what moved by rounding alone stays exactly where it was."""
     values, sketch = system.parameters(x), equations.sketch
-    points = {name: (float(values[at] * equations.scale + equations.center[0]), float(values[at + 1] * equations.scale + equations.center[1]))
+    least = ROUNDING * equations.scale
+
+    def settled(now, before):
+        return before if all(abs(a - b) < least for a, b in zip(now, before)) else now
+    points = {name: settled((float(values[at] * equations.scale + equations.center[0]), float(values[at + 1] * equations.scale + equations.center[1])), sketch.points[name])
               for name, at in equations.point_at.items()}
-    curves = {name: attrs.evolve(curve, radius=float(values[equations.radius_at[name]] * equations.scale)) if name in equations.radius_at else curve
-              for name, curve in sketch.curves.items()}
+    curves = {}
+    for name, curve in sketch.curves.items():
+        if name in equations.radius_at:
+            (radius,) = settled((float(values[equations.radius_at[name]] * equations.scale),), (curve.radius,))
+            curve = curve if radius == curve.radius else attrs.evolve(curve, radius=radius)
+        curves[name] = curve
     return attrs.evolve(sketch, points=points, curves=curves)
 
 
