@@ -31,6 +31,7 @@ class FromAPhotoToAPlate(BrowserCase):
             step, stl, dxf, url = self.drive(self.steps, shot, picture)
         self.check_files(step, stl, dxf)
         self.check_sketch()
+        self.refusals = (400, 404)
         self.drive(self.others_see_nothing, url)
 
     def steps(self, page, shot, picture):
