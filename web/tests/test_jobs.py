@@ -4,6 +4,7 @@ import io
 import json
 import unittest
 import uuid
+from unittest import mock
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -88,6 +89,14 @@ class Commands(JobCase):
             self.assertIn(words, answer.json()["problem"])
         self.job.refresh_from_db()
         self.assertEqual((documents_of(self.job), self.job.version), (before, version))
+
+    def test_a_full_sketch_takes_no_more_curves_but_lets_some_go(self):
+        with mock.patch("sketch.commands.MOST_ENTITIES", 3):
+            answer = self.do("sketch.line", start=[500, 0], end=[510, 3])
+            self.assertIn("at most 3 curves", answer.json()["problem"])
+            before = len(self.sketch().curves)
+            self.assertEqual(self.do("sketch.remove", names=[next(iter(self.sketch().curves))]).status_code, 200)
+        self.assertEqual(len(self.sketch().curves), before - 1)
 
     def test_nonsense_bodies_are_refused_in_words(self):
         for body in (b"{", b"[]", b'"x"', b'{"version": "x"}', b'{"version": 0, "arguments": 3}', b"\xff\xfe"):
