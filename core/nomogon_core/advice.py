@@ -170,6 +170,8 @@ def _next_picture(view, stage):
     if view.calibration is None:
         return Advice("Say how large the picture is: click two edges that you have measured, then type how long that is.",
                       (Action("Pick a known length", stage="reference", tool="known"), Action("Find a bank card", stage="reference", tool="card")))
+    if view.calibration.is_set:
+        return _next_calibration(view)
     return Advice(f"The scale is good to ±{view.calibration.u95_at_reach():.2f} mm over the known length. Find the outlines of the part.",
                   (Action("Find outlines", stage="reference", tool="outlines"), Action("Draw by hand", stage="sketch")))
 

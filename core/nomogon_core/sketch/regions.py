@@ -195,7 +195,8 @@ def match_region(regions, name, there):
     """The region of that name, or the one that has become of it, or None where it is lost.
 
     A corner rounded later adds a curve to the boundary, a side drawn anew takes the place of another. So the boundary has to hold every curve of the old
-    one that is still there, which are at least half of it, and to have no more others than that; a region that was divided is lost.
+    one that is still there, which are at least half of it, and all others are younger than these: no more than are gone, or than are there if none is.
+    A region that was divided, or has grown together with another, is lost.
 
     Args:
         regions: of the sketch as it is; name: of the region as it was; there: ids of all curves of the sketch.
@@ -204,9 +205,20 @@ def match_region(regions, name, there):
     kept = wanted & set(there)
     if 2 * len(kept) < len(wanted) or not kept:
         return None
-    found = [region for region in regions if kept <= (own := set(region.name.split()[1:])) and len(own - kept) <= len(kept)]
-    exact = [region for region in found if region.name == name]
-    return (exact or found or [None])[0] if len(found) == 1 or exact else None
+    most, youngest = len(wanted - kept) or len(kept), max(map(_age, wanted))
+    found = []
+    for region in regions:
+        own = set(region.name.split()[1:])
+        if own == wanted:
+            return region
+        if kept <= own and len(own - kept) <= most and min(map(_age, own - kept), default=math.inf) > youngest:
+            found.append(region)
+    return found[0] if len(found) == 1 else None
+
+
+def _age(name):
+    """The number in an id: the larger, the younger."""
+    return int("".join(filter(str.isdigit, name)) or 0)
 
 
 def _spot(place):

@@ -61,6 +61,11 @@ def edge_names(shape, names):
     return told
 
 
+def is_old(edges):
+    """Whether names of edges are as jobs stored them once: several of one pair of faces were told apart by place alone, and round faces had one name."""
+    return any((" #" in edge and " @ " not in edge) or re.search(r"\.round(?!\()", edge) for edge in edges)
+
+
 def old_edge_names(shape, names):
     """(edge, name) as jobs stored them before round faces told their edge, and edges their ends."""
     plain = kernel.ShapeMap()

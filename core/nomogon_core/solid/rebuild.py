@@ -298,7 +298,8 @@ def _chosen_edges(operation, body):
         if wanted in ("top", "bottom", "upright"):
             chosen += edges_by_rule(body, wanted)
             continue
-        named = named or {name: edge for names in (naming.old_edge_names, naming.edge_names) for edge, name in names(body.shape, body.names)}
+        called = naming.old_edge_names if naming.is_old(operation.edges) else naming.edge_names
+        named = named or {name: edge for edge, name in called(body.shape, body.names)}
         if wanted in named:
             chosen.append(named[wanted])
         else:
