@@ -6,7 +6,9 @@ from nomogon_core.errors import ArchiveError
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
 MANY, MOST_PLACES = 100_000, 2_000_000
 PLACES = Rows(PLACE, most=MOST_PLACES)
-EDGE = Record({"places": PLACES, "normals": PLACES, "sigma_px": SIZE}, required=("places", "normals", "sigma_px"))
+ALONG = Rows(PLACE, 6, 400)
+EDGE = Record({"places": ALONG, "normals": ALONG, "sigma_px": SIZE}, required=("places", "normals", "sigma_px"))
+JAWS = Record({"way": Either((ID, NUMBER)), "place": PLACE}, required=("way", "place"))
 STEP = Record({"kind": TEXT, "on": SWITCH}, required=("kind",), rest=PLAIN)
 PICTURE = Record(
     {
@@ -64,7 +66,7 @@ KNOWN = Record(
         "gauge": MAYBE,
         "dpi": Rows(Number(1e-3), 2, 2),
         "stand_in": SWITCH,
-        "jaws": Record({"way": Either((ID, NUMBER)), "place": PLACE}, required=("way", "place")),
+        "jaws": JAWS,
     },
     required=("name", "picture"),
     rest=PLAIN,

@@ -6,7 +6,7 @@ from functools import wraps
 import numpy as np
 
 from jobs.actions import command
-from nomogon_core.arguments import ID, NOTHING, NUMBER, PLACE, PLAIN, SWITCH, TEXT, UNIT, Either, Number, Record, Rows, Whole
+from nomogon_core.arguments import ID, NOTHING, NUMBER, PLACE, PLAIN, SWITCH, TEXT, UNIT, Either, Number, Rows, Whole
 from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
 from nomogon_core.job import calibration_of, known_of, picture_of
@@ -17,6 +17,7 @@ from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
 from nomogon_core.reference.jaws import check_way, closed_again
 from nomogon_core.reference.models import across_picture, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
+from nomogon_core.schema import EDGE, JAWS, STEP
 from nomogon_core.sketch import model
 from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.outlines import curve_of_record
@@ -31,9 +32,7 @@ SAME_CORNERS_PX = 5.0
 SHORTEST_FOCAL, LONGEST_FOCAL = 0.2, 20.0
 MOST_BOWED = 4.0
 SIGMA, TASK = Number(0, 1000), Whole(1, 1 << 60)
-EDGES = Rows(Record({"places": Rows(PLACE, 6, 400), "normals": Rows(PLACE, 6, 400), "sigma_px": SIGMA}, required=("places", "normals")), most=4)
-STEP = Record({"kind": TEXT, "on": SWITCH}, required=("kind",), rest=PLAIN)
-JAWS = Record({"way": Either((ID, NUMBER)), "place": PLACE}, required=("way", "place"))
+EDGES = Rows(EDGE, most=4)
 KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
                   "resolution": "Resolution", "check": "Check"}
 
@@ -325,7 +324,7 @@ def _edges(sent):
         places, normals = ([_place(value) for value in edge[part]] for part in ("places", "normals"))
         if len(places) != len(normals) or not all(0.9 < math.hypot(*normal) < 1.1 for normal in normals):
             raise InputError("Each place on an edge needs its direction across; find the card or sheet again.")
-        told.append({"places": places, "normals": normals, "sigma_px": _sigma(edge.get("sigma_px", 0.05))})
+        told.append({"places": places, "normals": normals, "sigma_px": _sigma(edge["sigma_px"])})
     return told
 
 

@@ -1,6 +1,5 @@
 """Whatever is sent as the arguments of a command: a sentence, never a failure, and nothing changed."""
 
-import itertools
 import json
 import math
 
@@ -105,7 +104,7 @@ class Nonsense(JobCase):
                 try:
                     perform(self.job.pk, self.ro, None, name, arguments)
                 except InputError as problem:
-                    self.assertTrue(str(problem).rstrip().endswith((".", ")", "again", "…")) or len(str(problem)) > 10)
+                    self.assertRegex(str(problem), r"^[A-Z0-9\"'].{10,}[.)…]$", name)
                     self.assertEqual(documents_of(self.job), before)
                 except Exception as problem:
                     raise AssertionError(f"{name} failed on {arguments}: {problem!r}") from problem
@@ -151,7 +150,7 @@ class Nonsense(JobCase):
             )
 
     def test_requests_of_every_shape_are_answered(self):
-        for body, arguments in itertools.product(("", "[]", "nope", '{"version": "x"}'), (None,)):
+        for body in ("", "[]", "nope", '{"version": "x"}'):
             answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", body, content_type="application/json", headers={"accept": "application/json"})
             self.assertEqual(answer.status_code, 400, body)
         answer = self.client.post(
