@@ -8,6 +8,7 @@ from nomogon_core.errors import TraceError
 from nomogon_core.geometry import outline_points, sample
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.reference.decode import colours, decode, looks_drawn
+from nomogon_core.trace.described import resample
 from nomogon_core.trace.outlines import COLOURED, trace
 
 PICTURES = 4
@@ -52,24 +53,16 @@ def _found(picture, settings):
     return np.array([any(_same(wanted, one) for one in traced) for wanted in picture.wanted])
 
 
-def _evenly(points, closed=True):
-    """Places a pixel apart."""
-    around = np.vstack([points, points[:1]]) if closed else points
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(around, axis=0).T))])
-    at = np.arange(0, along[-1])
-    return np.column_stack([np.interp(at, along, around[:, axis]) for axis in (0, 1)])
-
-
 def _same(wanted, traced):
     """Whether two closed outlines run near one another all around."""
-    first, second = _evenly(wanted), _evenly(traced)
+    first, second = resample(wanted), resample(traced)
     return all((cKDTree(one).query(other)[0] < NEAR_PX).mean() > NEAR_SHARE for one, other in ((first, second), (second, first)))
 
 
 def _seen(wanted, outlines, fit):
     """Whether enough of an outline is traced, and what is traced near it is true."""
-    places = np.vstack([_evenly(fit.to_px(np.vstack([sample(curve, 0.3 * MM_PER_PX) for curve in outline.curves])), False) for outline in outlines])
-    true = _evenly(wanted)
+    places = np.vstack([resample(fit.to_px(np.vstack([sample(curve, 0.3 * MM_PER_PX) for curve in outline.curves])), closed=False) for outline in outlines])
+    true = resample(wanted)
     away = cKDTree(true).query(places)[0]
     own = away < 40.0
     if not own.any():

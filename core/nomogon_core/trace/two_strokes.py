@@ -16,6 +16,7 @@ from nomogon_core.errors import TraceError
 from nomogon_core.trace.compiled_contours import values_at
 from nomogon_core.trace.compiled_cut import dearest_way, least_cut
 from nomogon_core.trace.contours import Tones, find_contours, outward_normals
+from nomogon_core.trace.described import resample
 from nomogon_core.trace.finding import perceptual
 from nomogon_core.trace.following import FOLLOWED_BLUR_PX
 
@@ -57,9 +58,7 @@ def contours_by_strokes(light, part, ground, *, colour=None, least_area_px=60.0)
             "Draw one stroke on the part and one on the ground around it; " + ("the part has none yet." if not part else "the ground has none yet.")
         )
     share, factor = _share_of_part(light, part, ground, colour)
-    found = [
-        contour for contour in find_contours(share, least_area_px=max(30.0, least_area_px / factor**2), tones=Tones(0.0, 1.0, np.ones((2, 2), np.float32)))
-    ]
+    found = find_contours(share, least_area_px=max(30.0, least_area_px / factor**2), tones=Tones(0.0, 1.0, np.ones((2, 2), np.float32)))
     log = cv2.GaussianBlur(np.log(np.maximum(light, LEAST_LIGHT)).astype(np.float32), (0, 0), 1.0)
     return tuple(_on_edge(log, contour, factor) for contour in found)
 
@@ -161,11 +160,11 @@ def _likeness(score, drawn):
 
 def _on_edge(log, contour, factor):
     """A rough contour of the reduced picture drawn to the edge of the whole one, and where it is sure."""
-    points = _evenly((contour.points + 0.5) * factor - 0.5)
+    points = resample((contour.points + 0.5) * factor - 0.5)
     if contour.touches_border:
         return attrs.evolve(contour, points=points, area_px=contour.area_px * factor**2)
     for reach, smoothing, along in BANDS:
-        points = _evenly(gaussian_filter1d(points, smoothing / 2, axis=0, mode="wrap"))
+        points = resample(gaussian_filter1d(points, smoothing / 2, axis=0, mode="wrap"))
         reach = min(reach or FIRST_REACH * factor, max(4.0, len(points) / 12))
         normals, offsets, slopes = _band(log, points, reach, smoothing, along)
         noise = np.sqrt(gaussian_filter1d(np.median(slopes**2, axis=1), 30, mode="wrap")) / 0.6745
@@ -174,14 +173,6 @@ def _on_edge(log, contour, factor):
         points = points + gaussian_filter1d(_at_top(clear, way, offsets), 1.5, mode="wrap")[:, None] * normals
     area = cv2.contourArea(points.astype(np.float32))
     return attrs.evolve(contour, points=points, area_px=float(area), blur_px=FOLLOWED_BLUR_PX, sure=_sure(log, points))
-
-
-def _evenly(points):
-    """Places one pixel apart along a closed contour."""
-    around = np.vstack([points, points[:1]])
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(around, axis=0).T))])
-    at = np.arange(max(12, int(along[-1]))) * along[-1] / max(12, int(along[-1]))
-    return np.column_stack([np.interp(at, along, around[:, axis]) for axis in (0, 1)])
 
 
 def _band(log, points, reach, smoothing, along):
