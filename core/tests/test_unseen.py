@@ -19,10 +19,10 @@ from examples import parts
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, outline_points
-from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, unbent
+from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, fit_similarity, unbent
 from nomogon_core.reference.camera import fit_camera, is_straight
 from nomogon_core.reference.decode import decode, inspect, looks_drawn
-from nomogon_core.reference.jaws import between_jaws, part_around
+from nomogon_core.reference.jaws import between_jaws, part_around, square_to, way_in_picture
 from nomogon_core.reference.models import Edge, Rectangle
 from nomogon_core.reference.sheets import find_rectangle
 from nomogon_core.trace.centre_lines import centre_lines
@@ -192,6 +192,11 @@ class ByThemselves(unittest.TestCase):
         contour = part_around(decode(shot.jpeg), place)
         for way, axis in (("level", 0), ("upright", 1)):
             self.assertAlmostEqual(between_jaws(contour, way).apart_px, np.ptp(true[:, axis]), delta=0.15)
+        turned = fit_similarity([KnownLength("given", (0, 0), (100, 0), 100.0)], angle=0.3)
+        for way, axis in (("level", 0), ("upright", 1)):
+            self.assertAlmostEqual(between_jaws(contour, way_in_picture(way, 0.3)).apart_px, np.ptp(turned.to_mm(true)[:, axis]), delta=0.15)
+        self.assertEqual(way_in_picture("closest", 0.3), "closest")
+        self.assertAlmostEqual(between_jaws(contour, square_to((10, 5), (90, 5))).apart_px, np.ptp(true[:, 1]), delta=0.15)
         narrow = shapely.minimum_rotated_rectangle(shapely.Polygon(true))
         sides = [math.dist(*pair) for pair in zip(narrow.exterior.coords[:2], narrow.exterior.coords[1:3])]
         self.assertLess(between_jaws(contour, "closest").apart_px, min(sides) + 0.3)

@@ -21,7 +21,8 @@ from nomogon_core.measuring import read_check, suggest
 from nomogon_core.quantity.units import format_length, parse_length
 from nomogon_core.reference.cleanup import KINDS
 from nomogon_core.reference.edges import pick_edge
-from nomogon_core.reference.jaws import between_jaws, part_around
+from nomogon_core.reference.jaws import between_jaws, part_around, square_to, way_in_picture
+from nomogon_core.reference.models import across_picture
 from nomogon_core.reference.quality import assess
 from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, follow_straight, rectangle_from_corners
 from nomogon_core.trace.contours import find_contours
@@ -104,7 +105,7 @@ def board(request, job_id):
 def _width_of(documents, name, item):
     """{mm, is_set} of a picture's width, or None while it has no scale."""
     fit = calibration_of(documents, name)
-    return fit and {"mm": fit.distance((0, item["height"] / 2), (item["width"], item["height"] / 2))[0], "is_set": fit.is_set}
+    return fit and {"mm": fit.distance(*across_picture(item["width"], item["height"])[:2])[0], "is_set": fit.is_set}
 
 
 @require_POST
@@ -145,7 +146,7 @@ def find(request, job_id):
             size = sides[0] + sides[2], sides[1] + sides[3]
         return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
     if kind == "jaws":
-        way = _way_of(sent, picture["angle"])
+        way = square_to(*places[1:3]) if len(places) > 2 else way_in_picture(str(sent.get("way", "closest")), picture["angle"])
         jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
         return JsonResponse({"way": way, "start": list(jaws.start), "end": list(jaws.end),
                              "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
@@ -161,15 +162,6 @@ def _as_found(rectangle):
     edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)}
              for edge in rectangle.edges]
     return {"corners": np.round(rectangle.corners, 3).tolist(), "edges": edges, "sigma": rectangle.sigma_px}
-
-
-def _way_of(sent, angle):
-    """The way jaws close: as :func:`between_jaws` takes it, level and upright as the picture lies."""
-    way = sent.get("way", "closest")
-    turn = {"level": 0.0, "upright": math.pi / 2}.get(way if isinstance(way, str) else None)
-    if turn is not None:
-        return turn - angle
-    return way if isinstance(way, str) else number_from(sent, "way")
 
 
 def _found_sheet(light, near):

@@ -77,6 +77,17 @@ def check_way(way):
         raise CalibrationError(f"Jaws close {', '.join(WAYS)}, or in a direction in radians; {way!r} came.")
 
 
+def way_in_picture(way, angle):
+    """A way for jaws to close, level and upright being those of a picture that is turned by an angle in radians."""
+    turn = {"level": 0.0, "upright": math.pi / 2}.get(way)
+    return way if turn is None else turn - angle
+
+
+def square_to(first, second):
+    """The direction in which jaws close of which one lies along an edge through two places in pixels, in radians."""
+    return math.atan2(second[0] - first[0], first[1] - second[1])
+
+
 def jaws_on(places, way):
     """The jaws closed on places (n, 2) in pixels along the curves of an outline, dense enough to count as these; ``way`` as in :func:`between_jaws`."""
     angle = _narrowest(places) if way == "closest" else {"level": 0.0, "upright": math.pi / 2}.get(way, way)

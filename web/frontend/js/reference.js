@@ -111,7 +111,7 @@ const roundPlaces = ({ center: [x, y], half_axes: [a, b], angle }) =>
   [[angle, a], [angle + Math.PI / 2, b]].flatMap(([turn, half]) => [-half, half].map((way) => [x + way * Math.cos(turn), y + way * Math.sin(turn)]));
 
 async function closeJaws(places, way) {
-  const jaws = await find("jaws", places.slice(0, 1), { way });
+  const jaws = await find("jaws", places, { way });
   const ends = [jaws.start, jaws.end];
   const add = ({ reading, stand_in: standIn }) =>
     command("reference.add_known", { start: jaws.start, end: jaws.end, text: reading, sigma_px: jaws.sigma, unit, stand_in: standIn, jaws: { way: jaws.way, place: places[0] } });
@@ -167,7 +167,7 @@ const FLOWS = {
   "jaws-upright": { count: 1, raw: true, then: (places) => closeJaws(places, "upright") },
   "jaws-closest": { count: 1, raw: true, then: (places) => closeJaws(places, "closest") },
   "jaws-along": { count: 3, raw: true, words: ["Click a place on the edge that one jaw shall lie along.", "Click another place on that edge, far from the first."],
-    then: (places) => closeJaws(places, Math.atan2(places[2][0] - places[1][0], places[1][1] - places[2][1])) },
+    then: (places) => closeJaws(places, "along") },
   card: { count: 1, raw: true, then: (places) => addCard(places) },
   sheet: { count: 1, raw: true, then: (places) => addSheet(places) },
   rectangle: { count: 4, raw: true, words: ["Click the second corner.", "Click the third corner.", "Click the last corner."], then: async (places) => {
