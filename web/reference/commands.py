@@ -11,7 +11,7 @@ from nomogon_core.errors import InputError
 from nomogon_core.follow import follow_picture
 from nomogon_core.job import calibration_of, known_of, picture_of
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
-from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle
+from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle, sized_by
 from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
 from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
 from nomogon_core.reference.jaws import check_way, closed_again
@@ -211,6 +211,17 @@ def _set_width(documents, name, item, width):
         raise InputError(f"The scale of {item['name']} is measured; change one of its known lengths, or take them away to set its size by hand.")
     item["set_width_mm"] = width
     return f"{item['name']} made {format_length(width)} mm wide, set by hand"
+
+
+@command("reference.drag_corner", picture=ID, corner=PLACE, place=PLACE)
+@_calibrating
+def drag_corner(documents, *, picture, corner, place):
+    """Size a picture of which nothing is known by one of its corners, dragged to a place in its pixels as it is."""
+    key, item = _picture(documents, picture)
+    fit = calibration_of(documents, key)
+    if fit is None:
+        raise InputError("Type how wide the picture is first; then its corner can be dragged.")
+    return _set_width(documents, key, item, fit.mm_per_px * item["width"] * sized_by(item["origin_px"], corner, place))
 
 
 def _place(value):

@@ -27,7 +27,7 @@ CAMERA = "camera"
 SURPRISING = 0.05
 UNBEND_ROUNDS = 12
 LENS_ROUNDS = 7
-LEAST_BASE_PX = 5.0
+LEAST_BASE_PX, LEAST_SIZING = 5.0, 0.01
 
 
 @attrs.frozen
@@ -383,6 +383,12 @@ def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
         raise CalibrationError("A picture is wider than zero; type how wide it shall be, for example 120 mm.")
     return Calibration("similarity", (mm_per_px,), np.zeros((1, 1)), origin_px=tuple(map(float, origin_px)), angle=float(angle), is_set=True,
                        why="The size was set by hand and nothing is measured, so sizes from this picture have no ±.")
+
+
+def sized_by(origin, corner, place):
+    """How many times as large a picture becomes about its origin when a corner of it is dragged to a place; all in its pixels as it is."""
+    reach, dragged = np.subtract(corner, origin), np.subtract(place, origin)
+    return max(LEAST_SIZING, float(reach @ dragged) / max(float(reach @ reach), 1e-9))
 
 
 def residual_of(fit, known):

@@ -107,7 +107,7 @@ export function startPictures({ board, tray, redraw, load }) {
     if (!done) return;
     if (Math.hypot(done.now[0] - done.at[0], done.now[1] - done.at[1]) < 1e-9) return redraw();
     const [origin, one] = [lastPose.toWorld(state.scale.origin), current()];
-    if (done.which === "size") await place("width", `${one.wide.mm * sizedBy(done.now)} mm`);
+    if (done.which === "size") await command("reference.drag_corner", { picture: one.id, corner: corner(), place: lastPose.toPx(done.now) });
     else if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
     else await place("angle", `${current().degrees + ((Math.atan2(done.now[1] - origin[1], done.now[0] - origin[0]) * 180) / Math.PI) * (state.picture.flipped ? -1 : 1)}`);
     redraw();
@@ -118,14 +118,7 @@ export function startPictures({ board, tray, redraw, load }) {
   function corner() {
     const [x, y] = state.scale.origin;
     const far = [[0, 0], [0, state.picture.height]].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
-    return lastPose.toWorld(far);
-  }
-
-  /** How much larger the picture becomes when that corner is dragged to a place of the Board. */
-  function sizedBy(now) {
-    const origin = lastPose.toWorld(state.scale.origin);
-    const [from, to] = [corner(), now].map(([x, y]) => [x - origin[0], y - origin[1]]);
-    return Math.max(0.01, (from[0] * to[0] + from[1] * to[1]) / (from[0] ** 2 + from[1] ** 2));
+    return far;
   }
 
   return {
@@ -150,7 +143,7 @@ export function startPictures({ board, tray, redraw, load }) {
       group.append(shape("path", { d: `M${x} ${y}L${tipX} ${tipY}M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }),
         shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }), shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }));
       if (current()?.wide?.is_set) {
-        const [cornerX, cornerY] = board.toScreen(drag?.which === "size" ? drag.now : corner());
+        const [cornerX, cornerY] = board.toScreen(drag?.which === "size" ? drag.now : pose.toWorld(corner()));
         group.append(shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + (board.toScreen(lastPose.toWorld(state.scale.origin))[1] > cornerY ? 18 : -18)}` }), shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }));
       }
       return [group];
