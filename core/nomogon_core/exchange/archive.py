@@ -73,9 +73,9 @@ def read(data, name="The file"):
                 raise ArchiveError(f"{name} unpacks to more than {LARGEST_TOTAL // 2**20} MB, so it is not taken.")
             head = _read_json(bundle.read("job.json"))
             pictures = {path.split("/", 1)[1]: bundle.read(path) for path in sizes if path.startswith("pictures/") and not path.endswith("/")}
-    except (zipfile.BadZipFile, zlib.error, RecursionError, RuntimeError, NotImplementedError, ValueError, EOFError, OSError) as problem:
-        if isinstance(problem, ArchiveError):
-            raise
+    except ArchiveError:
+        raise
+    except (zipfile.BadZipFile, zlib.error, RuntimeError, ValueError, EOFError, OSError) as problem:
         raise ArchiveError(f"{name} is not a job archive or is damaged: {problem}.") from None
     if not isinstance(head, dict) or head.get("format") != FORMAT:
         raise ArchiveError(f"{name} is not a job archive: job.json does not say \"{FORMAT}\".")
