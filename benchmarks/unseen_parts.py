@@ -52,7 +52,8 @@ def shoot(random):
     if random.random() < 0.3:
         ground, part = part, ground
     picture = photograph(coverage(polygons, width, height), ground=ground, part=part, light=random.uniform(0, 0.3), blur_px=random.uniform(0.5, 1.5),
-                         noise=random.uniform(0.002, 0.015), grain=random.choice([0.0, 0.02]), mottle=random.uniform(0, 0.12), seed=int(random.integers(1 << 30)))
+                         noise=random.uniform(0.002, 0.015), grain=random.choice([0.0, 0.02]),
+                         mottle=random.uniform(0, 0.12), seed=int(random.integers(1 << 30)))
     jpeg = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(82, 97))])[1].tobytes()
     return Shot(jpeg, truth, scale)
 

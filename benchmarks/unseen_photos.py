@@ -135,7 +135,8 @@ def run(random):
         inside = {kind: [abs(error) <= u95 for name, error, u95 in one.sizes if name == kind] for kind in sorted({name for name, _, _ in one.sizes})}
         holes = max((1000 * abs(error) for name, error, _ in one.sizes if name == HOLE_WORD), default=0.0)
         corner = f" with a {photo.spoiled} corner" if photo.spoiled else ""
-        print(f"   photo {seed}: {photo.thing}{corner}, k1 {photo.bend:+.3f}, focal {photo.lens.matrix[0, 0] / HALF_DIAGONAL:.2f}{' noted' if photo.focal else ''}: "
+        focal = f"{photo.lens.matrix[0, 0] / HALF_DIAGONAL:.2f}{' noted' if photo.focal else ''}"
+        print(f"   photo {seed}: {photo.thing}{corner}, k1 {photo.bend:+.3f}, focal {focal}: "
               f"{'found' if one.found else 'NOT FOUND'}, worst {one.worst:.3f} %, holes {holes:.0f} µm, inside "
               + ", ".join(f"{kind} {sum(values)}/{len(values)}" for kind, values in inside.items()), flush=True)
     found = [one for one in told if one.found]

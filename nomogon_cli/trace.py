@@ -41,7 +41,8 @@ def _parser():
     parser.add_argument("--mode", choices=MODES, default="tone", help="what tells part from ground; centre follows the middle of strokes")
     parser.add_argument("--colour", action="append", default=[], metavar="X,Y", help="a place in the picture that has the part's colour, for --mode colour; may be repeated")
     parser.add_argument("--reach", type=float, default=SAME_COLOUR, help="how far a colour reaches, as a distance in OKLab (0.06)")
-    parser.add_argument("--part-stroke", action="append", default=[], metavar="X,Y X,Y …", help="a stroke along places on the part, for --mode strokes; may be repeated")
+    parser.add_argument("--part-stroke", action="append", default=[], metavar="X,Y X,Y …",
+                        help="a stroke along places on the part, for --mode strokes; may be repeated")
     parser.add_argument("--ground-stroke", action="append", default=[], metavar="X,Y X,Y …", help="the same on the ground")
     parser.add_argument("--flatten", action="store_true", help="level the ground's light everywhere first")
     parser.add_argument("--sides", choices=SIDES_OF_LINES, default="auto", help="of drawn lines and rings: both sides, the outer one, "

@@ -147,7 +147,8 @@ def _fit(view, unit):
     if fit is None:
         return []
     if fit.is_set:
-        return [Row("fit:scale", "Scale, px per mm", f"{1 / fit.mm_per_px:.3f}", source="set"), Row("fit:model", "Model", "set by hand", note=fit.why, wide=True)]
+        return [Row("fit:scale", "Scale, px per mm", f"{1 / fit.mm_per_px:.3f}", source="set"),
+                Row("fit:model", "Model", "set by hand", note=fit.why, wide=True)]
     rows = [Row("fit:scale", "Scale, px per mm", f"{1 / fit.mm_per_px:.3f}", f"{2 * fit.u_mm_per_px / fit.mm_per_px**2:.3f}"),
             Row("fit:u95", "Uncertainty, 95 %", format_length(fit.u95_at_reach(), unit=unit)),
             Row("fit:model", "Model", fit.model + (", bent lens" if fit.bends else ""), state="bad" if fit.doubt or "leaves residuals" in fit.why else "", note=fit.why, wide=True)]

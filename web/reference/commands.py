@@ -392,7 +392,8 @@ def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit
     """A distance, diameter or angle to be read in the picture and compared with a gauge."""
     if what not in ("distance", "diameter", "angle"):
         raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
-    item = _new_known(documents, "check", what=what, places=[_place(value) for value in places], sigma_px=_sigma(sigma_px), gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
+    item = _new_known(documents, "check", what=what, places=[_place(value) for value in places], sigma_px=_sigma(sigma_px),
+                      gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
     if str(text).strip():
         item["gauge"] = parse_angle(text) if what == "angle" else parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} of {'an' if what == 'angle' else 'a'} {what} added"

@@ -14,6 +14,7 @@ from jobs.access import job_for
 from jobs.actions import documents_of
 from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
+from nomogon_core.arguments import PLACE, Record, Rows, Wrong
 from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
 from nomogon_core.job import calibration_of, known_of, picture_of, rectangle_of, things_of
@@ -36,6 +37,7 @@ from work import services
 from work.views import as_json
 
 MOST_STROKES, MOST_STROKE_PLACES = 40, 400
+STROKES = Record({side: Rows(Rows(PLACE, 1, MOST_STROKE_PLACES), most=MOST_STROKES) for side in ("part", "ground")})
 
 
 @require_GET
@@ -316,10 +318,11 @@ def _sent_strokes(sent, side):
     Raises:
         InputError: no list of strokes, or more than anybody draws.
     """
-    strokes = (sent.get("strokes") or {}).get(side) or [] if isinstance(sent.get("strokes") or {}, dict) else None
-    if not isinstance(strokes, list) or len(strokes) > MOST_STROKES or not all(isinstance(stroke, list) and len(stroke) <= MOST_STROKE_PLACES for stroke in strokes):
-        raise InputError(f"The page sent no strokes that can be used, at most {MOST_STROKES} on each side; load it again.")
-    return tuple(tuple(map(tuple, _sent_places({"places": stroke}, 1))) for stroke in strokes)
+    try:
+        strokes = STROKES.check(sent.get("strokes")).get(side, [])
+    except Wrong:
+        raise InputError(f"The page sent no strokes that can be used, at most {MOST_STROKES} on each side; load it again.") from None
+    return tuple(tuple(map(tuple, stroke)) for stroke in strokes)
 
 
 @require_POST

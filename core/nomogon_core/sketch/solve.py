@@ -217,12 +217,14 @@ def _collapsed(system, x):
 def _moved(equations, system, x):
     """The sketch at given unknowns; what moved by rounding alone stays exactly where it was."""
     values, sketch = system.parameters(x), equations.sketch
-    least = ROUNDING * equations.scale
+    least, scale = ROUNDING * equations.scale, equations.scale
 
     def settled(now, before):
         return before if all(abs(a - b) < least for a, b in zip(now, before)) else now
-    points = {name: settled((float(values[at] * equations.scale + equations.center[0]), float(values[at + 1] * equations.scale + equations.center[1])), sketch.points[name])
-              for name, at in equations.point_at.items()}
+    points = {}
+    for name, at in equations.point_at.items():
+        place = tuple((values[at:at + 2] * scale + equations.center).tolist())
+        points[name] = settled(place, sketch.points[name])
     curves = {}
     for name, curve in sketch.curves.items():
         if name in equations.radius_at:

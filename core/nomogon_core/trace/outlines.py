@@ -48,7 +48,8 @@ class TraceSettings:
         keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
         border: keep outlines that run along the border of the picture.
         part: "dark" or "bright" against the ground, or "auto" for the more striking.
-        mode: what tells part from ground, one of MODES; "flat" are all patches of flat colour and ink; "strokes" are two or more drawn by hand; "centre" follows the middle of drawn lines.
+        mode: what tells part from ground, one of MODES; "flat" are all patches of flat colour and ink; "strokes" are two or more
+            drawn by hand; "centre" follows the middle of drawn lines.
         flatten: level the ground's light everywhere before looking at tones.
         colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
         gap_mm: gaps and cracks no wider than this are closed first, except in modes "colour" and "flat".

@@ -67,7 +67,8 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       if (outline.seen && !out) board.world.append(shape("path", { class: "seen-edge", d: outline.seen, transform: `matrix(${pose().matrix.join(" ")})` }));
     }
     if (form.elements.mode.value !== "strokes") return;
-    const all = [...Object.entries(strokes).flatMap(([side, some]) => some.map((places) => [side, places])), ...(drawing ? [[form.elements.side.value, drawing]] : [])];
+    const all = Object.entries(strokes).flatMap(([side, some]) => some.map((places) => [side, places]));
+    if (drawing) all.push([form.elements.side.value, drawing]);
     for (const [side, places] of all) board.world.append(shape("path", { class: `hand-stroke ${side}`, d: `M${places.map((place) => place.join(" ")).join("L")}`, transform: `matrix(${pose().matrix.join(" ")})` }));
   }
 

@@ -117,8 +117,7 @@ export function startPictures({ board, tray, redraw, load }) {
   /** The corner to size the picture by: of those on its left, which the card does not cover, the one farther from the origin. */
   function corner() {
     const [x, y] = state.scale.origin;
-    const far = [[0, 0], [0, state.picture.height]].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
-    return far;
+    return [[0, 0], [0, state.picture.height]].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
   }
 
   return {
@@ -144,7 +143,8 @@ export function startPictures({ board, tray, redraw, load }) {
         shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }), shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }));
       if (current()?.wide?.is_set) {
         const [cornerX, cornerY] = board.toScreen(drag?.which === "size" ? drag.now : pose.toWorld(corner()));
-        group.append(shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + (board.toScreen(lastPose.toWorld(state.scale.origin))[1] > cornerY ? 18 : -18)}` }), shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }));
+        const inward = y > cornerY ? 18 : -18;
+        group.append(shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + inward}` }), shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }));
       }
       return [group];
     },

@@ -114,7 +114,8 @@ async function closeJaws(places, way) {
   const jaws = await find("jaws", places, { way });
   const ends = [jaws.start, jaws.end];
   const add = ({ reading, stand_in: standIn }) =>
-    command("reference.add_known", { start: jaws.start, end: jaws.end, text: reading, sigma_px: jaws.sigma, unit, stand_in: standIn, jaws: { way: jaws.way, place: places[0] } });
+    command("reference.add_known", { start: jaws.start, end: jaws.end, text: reading,
+      sigma_px: jaws.sigma, unit, stand_in: standIn, jaws: { way: jaws.way, place: places[0] } });
   askLength(ends, add, "Type what your caliper reads across there, and press Enter.");
 }
 
@@ -166,7 +167,8 @@ const FLOWS = {
   "jaws-level": { count: 1, raw: true, then: (places) => closeJaws(places, "level") },
   "jaws-upright": { count: 1, raw: true, then: (places) => closeJaws(places, "upright") },
   "jaws-closest": { count: 1, raw: true, then: (places) => closeJaws(places, "closest") },
-  "jaws-along": { count: 3, raw: true, words: ["Click a place on the edge that one jaw shall lie along.", "Click another place on that edge, far from the first."],
+  "jaws-along": { count: 3, raw: true,
+    words: ["Click a place on the edge that one jaw shall lie along.", "Click another place on that edge, far from the first."],
     then: (places) => closeJaws(places, "along") },
   card: { count: 1, raw: true, then: (places) => addCard(places) },
   sheet: { count: 1, raw: true, then: (places) => addSheet(places) },
