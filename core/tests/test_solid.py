@@ -216,6 +216,16 @@ class Names(unittest.TestCase):
             self.assertEqual(len({name for name in faces if name.startswith("op4.round(")}), 2)
             self.assertNotIn(None, faces)
 
+    def test_an_edge_that_was_split_is_lost_and_not_one_of_its_halves_in_its_place(self):
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(25, 3, 4))
+        circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
+        front = next(name for name, curve in sketch.curves.items() if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points))
+        fillet = Operation("op9", "fillet", body="Plate", edges=[f"op1.side({front}) | op1.top"], radius=1.0)
+        base = plate_operations(sketch, 5.0)
+        self.assertEqual(rebuild.run(sketch, [*base, fillet])[1][-1].problem, "")
+        across = Operation("op3", "hole", body="Plate", centers=[circle], diameter=14.0, through=True)
+        self.assertIn("not there any more", rebuild.run(sketch, [*base, across, fillet])[1][-1].problem)
+
     def test_only_what_follows_a_change_is_built_again(self):
         sketch = drawn(ROUNDED)
         operations = plate_operations(sketch, 5.0, fillet=1.0)

@@ -253,9 +253,10 @@ class Uploads(JobCase):
         self.perform("reference.set_origin", place=[0, 0])
         self.perform("reference.drag_corner", picture=name, corner=[100, 50], place=[150, 75])
         self.assertAlmostEqual(calibration_of(documents_of(self.job)).mm_per_px, 1.5 * fit.mm_per_px)
-        page = self.client.get(f"/jobs/{self.job.pk}/reference").content.decode()
-        self.assertIn("size set by hand", page)
-        self.assertNotIn("±0", page)
+        for stage in ("reference", "sketch", "solid"):
+            page = self.client.get(f"/jobs/{self.job.pk}/{stage}").content.decode()
+            self.assertIn("size set by hand", page)
+            self.assertNotRegex(page, r"±\s?\d")
         self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
         self.assertFalse(calibration_of(documents_of(self.job)).is_set)
         self.assertIn("is measured", self.do("reference.place_picture", picture=name, field="width", text="90").json()["problem"])
