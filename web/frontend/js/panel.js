@@ -20,14 +20,16 @@ function filter() {
 /** Load the Ledger, the stage line and Next anew. */
 export const refresh = () => htmx.ajax("get", address(`panel/${stage}`), { target: "#panel", swap: "innerHTML" });
 
-/** While a number is being typed over or is on its way to the server, a new Ledger waits, so that nothing typed and no answer is lost. */
+/** While a number is being typed over or is on its way to the server, or a button of the mouse is down, a new Ledger waits, so that nothing typed, no answer and no click is lost. */
 function waitForTyping() {
   let typing = null;
   let sent = 0;
+  let pressed = false;
   let late = false;
   const isRefresh = (detail) => detail.pathInfo.requestPath.includes("/panel/");
   const catchUp = () => {
     if (late) refresh();
+    late = false;
   };
   document.addEventListener("input", (event) => { if (event.target.matches("#panel [data-row] input")) typing = event.target; });
   document.addEventListener("change", (event) => { if (event.target === typing) typing = null; });
@@ -36,12 +38,17 @@ function waitForTyping() {
     typing = null;
     catchUp();
   });
+  document.addEventListener("pointerdown", () => { pressed = true; }, true);
+  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, () => setTimeout(() => {
+    pressed = false;
+    if (!typing?.isConnected) catchUp();
+  }), true);
   document.body.addEventListener("nomogon:problem", catchUp);
   document.body.addEventListener("htmx:configRequest", ({ detail }) => { if (detail.parameters.row) detail.parameters.version = version(); });
   document.body.addEventListener("htmx:beforeRequest", ({ detail }) => { if (!isRefresh(detail)) sent += 1; });
   document.body.addEventListener("htmx:afterRequest", ({ detail }) => { if (!isRefresh(detail)) sent -= 1; });
   document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
-    late = isRefresh(detail) && (Boolean(typing?.isConnected) || sent > 0);
+    late = isRefresh(detail) && (Boolean(typing?.isConnected) || sent > 0 || pressed);
     if (late) detail.shouldSwap = false;
   });
 }
