@@ -13,7 +13,9 @@ def main(arguments):
     parser = argparse.ArgumentParser(prog="./nomogon bench")
     parser.add_argument("name", choices=NAMES)
     parser.add_argument("--json", metavar="FILE")
-    parser.add_argument("--seed", type=int, help="of the random pictures of the benchmark unseen; a fresh one by default")
+    parser.add_argument(
+        "--seed", type=int, help="of the random pictures of the benchmark unseen; a fresh one by default"
+    )
     options = parser.parse_args(arguments)
     bench = importlib.import_module(f"benchmarks.{options.name}")
     rows = bench.run(options.seed) if options.name == "unseen" else bench.run()

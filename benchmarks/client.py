@@ -18,7 +18,9 @@ class Application:
 
     def __init__(self):
         begin = time.perf_counter()
-        self.process = subprocess.Popen([str(ROOT / "nomogon"), "start", "--port", "8700"], stdout=subprocess.PIPE, stderr=sys.stderr, text=True)
+        self.process = subprocess.Popen(
+            [str(ROOT / "nomogon"), "start", "--port", "8700"], stdout=subprocess.PIPE, stderr=sys.stderr, text=True
+        )
         self.port = None
         for line in self.process.stdout:
             if found := re.search(r"http://127\.0\.0\.1:(\d+)", line):
@@ -46,7 +48,10 @@ class Client:
         self.token = self.cookies["csrftoken"].value
 
     def request(self, method, path, body=None, kind="application/json"):
-        headers = {"Cookie": "; ".join(f"{key}={value.value}" for key, value in self.cookies.items()), "Accept": "application/json"}
+        headers = {
+            "Cookie": "; ".join(f"{key}={value.value}" for key, value in self.cookies.items()),
+            "Accept": "application/json",
+        }
         if body is not None:
             headers |= {"Content-Type": kind, "X-CSRFToken": getattr(self, "token", "")}
         self.connection.request(method, path, body, headers)

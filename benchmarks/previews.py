@@ -34,11 +34,14 @@ def calibrated_job():
 
     from jobs import services
     from jobs.actions import perform
+
     user = get_user_model().objects.get(username="ro")
     job = services.job_from_picture(user, "bench preview", "", picture_12mp(), "plate.jpg")
     try:
         start, end = CAMERA.to_px([(0, 20), (84, 20)]).tolist()
-        perform(job.pk, user, None, "reference.add_known", {"start": start, "end": end, "text": "84 mm", "sigma_px": 0.05})
+        perform(
+            job.pk, user, None, "reference.add_known", {"start": start, "end": end, "text": "84 mm", "sigma_px": 0.05}
+        )
         time.sleep(SETTLE_S)
         yield Client(application.port, "ro", "hive-latch"), job
     finally:
@@ -66,8 +69,12 @@ def cleaning_ms():
     """Moves of each clean-up step's slider, with the other steps standing in the list too."""
     sets = []
     for share in np.linspace(0.2, 1.0, 8):
-        sets += [[{"kind": "even", "on": True, "reach_percent": 60 * share}], [{"kind": "background", "on": True, "margin_mm": 8 * share}],
-                 [{"kind": "specks", "on": True, "area_mm2": 9 * share}], [{"kind": "holes", "on": True, "area_mm2": 9 * share, "crack_mm": share}],
-                 [{"kind": "even", "on": True, "reach_percent": 25}, {"kind": "specks", "on": True, "area_mm2": 9 * share}]]
+        sets += [
+            [{"kind": "even", "on": True, "reach_percent": 60 * share}],
+            [{"kind": "background", "on": True, "margin_mm": 8 * share}],
+            [{"kind": "specks", "on": True, "area_mm2": 9 * share}],
+            [{"kind": "holes", "on": True, "area_mm2": 9 * share, "crack_mm": share}],
+            [{"kind": "even", "on": True, "reach_percent": 25}, {"kind": "specks", "on": True, "area_mm2": 9 * share}],
+        ]
     with calibrated_job() as (client, job):
         return p95_ms(client, f"/jobs/{job.pk}/reference/preview", [{"steps": steps} for steps in sets])

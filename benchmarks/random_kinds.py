@@ -1,4 +1,5 @@
-"""The eight kinds of pictures that people bring, drawn at random with known outlines: photo, brushed metal, pencil drawing, silhouette,
+"""The eight kinds of pictures that people bring, drawn at random with known outlines: photo, brushed metal, pencil
+drawing, silhouette,
 logo, cartoon, plan, perforated plate."""
 
 import math
@@ -13,8 +14,8 @@ from benchmarks.random_parts import random_part
 from benchmarks.unseen_parts import shoot
 from examples.render import Camera, photograph
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import closed_area, outline_points
-from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.geometry.curves import closed_area, outline_points
+from nomogon_core.picture.decode import linear_to_srgb
 from nomogon_core.trace.outlines import TraceSettings
 
 CHORD_PX = 0.02
@@ -47,11 +48,14 @@ def _jpeg(picture, random, worst=80):
 
 
 def _placed_part(random, width, height, share):
-    """Outlines (n, 2) of a random part in the middle of a picture, the outer one and then holes, each turned as :func:`coverage` wants it."""
+    """Outlines (n, 2) of a random part in the middle of a picture, the outer one and then holes, each turned as
+    :func:`coverage` wants it."""
     outlines, turn = random_part(random), random.uniform(-math.pi, math.pi)
     seen = Camera(1.0, (0.0, 0.0), turn).to_px(np.vstack([outline_points(curves, 0.05) for curves in outlines]))
     scale = share * min(width / np.ptp(seen[:, 0]), height / np.ptp(seen[:, 1]))
-    camera = Camera(scale, tuple(np.array([width, height]) / 2 - scale * (seen.min(axis=0) + seen.max(axis=0)) / 2), turn)
+    camera = Camera(
+        scale, tuple(np.array([width, height]) / 2 - scale * (seen.min(axis=0) + seen.max(axis=0)) / 2), turn
+    )
     placed = []
     for index, curves in enumerate(outlines):
         points = camera.to_px(outline_points(curves, CHORD_PX / scale))
@@ -62,7 +66,12 @@ def _placed_part(random, width, height, share):
 def photo(random):
     """A part on a plain ground, from straight above."""
     shot = shoot(random)
-    return Picture("photo", shot.jpeg, tuple(outline_points(curves, CHORD_PX) for curves in shot.truth), (_settings(), _settings(mode="edge")))
+    return Picture(
+        "photo",
+        shot.jpeg,
+        tuple(outline_points(curves, CHORD_PX) for curves in shot.truth),
+        (_settings(), _settings(mode="edge")),
+    )
 
 
 def _noise(random, size, across, along, degrees=0.0):
@@ -70,50 +79,71 @@ def _noise(random, size, across, along, degrees=0.0):
     width, height = size
     side = math.ceil(math.hypot(width, height))
     grain = cv2.GaussianBlur(random.normal(0, 1, (side, side)).astype(np.float32), (0, 0), along, sigmaY=across)
-    turned = cv2.warpAffine(grain, cv2.getRotationMatrix2D((side / 2, side / 2), degrees, 1.0), (side, side), borderMode=cv2.BORDER_REFLECT)
+    turned = cv2.warpAffine(
+        grain, cv2.getRotationMatrix2D((side / 2, side / 2), degrees, 1.0), (side, side), borderMode=cv2.BORDER_REFLECT
+    )
     top, left = (side - height) // 2, (side - width) // 2
     return turned[top : top + height, left : left + width] / max(float(grain.std()), 1e-9)
 
 
 def metal(random, size=(2400, 1800)):
-    """Brushed metal with glare and a shadow beside it, on a ground of like tone, with a stroke on each as a person would draw them."""
+    """Brushed metal with glare and a shadow beside it, on a ground of like tone, with a stroke on each as a person
+    would draw them."""
     width, height = size
     polygons = _placed_part(random, width, height, random.uniform(0.55, 0.75))
     cover = coverage(polygons, width, height)
     tone = random.uniform(0.25, 0.5)
-    ground = tone * (1 + random.uniform(0.02, 0.06) * _noise(random, size, 2.5, 2.5) + 0.05 * _noise(random, size, 60, 60))
-    face = tone * random.uniform(0.85, 1.18) * (1 + random.uniform(0.08, 0.2) * _noise(random, size, 0.9, random.uniform(20, 50), random.uniform(0, 180)))
+    ground = tone * (
+        1 + random.uniform(0.02, 0.06) * _noise(random, size, 2.5, 2.5) + 0.05 * _noise(random, size, 60, 60)
+    )
+    face = (
+        tone
+        * random.uniform(0.85, 1.18)
+        * (1 + random.uniform(0.08, 0.2) * _noise(random, size, 0.9, random.uniform(20, 50), random.uniform(0, 180)))
+    )
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     angle = random.uniform(0, math.pi)
     off = (x - width / 2) * math.cos(angle) + (y - height / 2) * math.sin(angle) - random.uniform(-200, 200)
     face *= 1 + random.uniform(0.4, 1.2) * np.exp(-((off / random.uniform(80, 220)) ** 2) / 2)
     shadow = np.roll(cv2.GaussianBlur(cover, (0, 0), random.uniform(8, 25)), random.integers(-30, 31, 2), (0, 1))
     ground *= 1 - random.uniform(0.2, 0.5) * shadow
-    scene = cv2.GaussianBlur((ground + (face - ground) * cover).astype(np.float32), (0, 0), random.uniform(0.8, 1.5)) * (1 + 0.2 * (x / width - 0.5))
+    scene = cv2.GaussianBlur(
+        (ground + (face - ground) * cover).astype(np.float32), (0, 0), random.uniform(0.8, 1.5)
+    ) * (1 + 0.2 * (x / width - 0.5))
     stored = np.clip(linear_to_srgb(scene) + random.normal(0, 0.01, scene.shape), 0, 1)
     margin = 0.03 * width
-    corners = np.array([(margin, margin), (margin, height - margin), (width - margin, height - margin), (width - margin, margin)])
+    corners = np.array(
+        [(margin, margin), (margin, height - margin), (width - margin, height - margin), (width - margin, margin)]
+    )
     on_part, on_ground = _along_middle(cover > 0.5, random), np.roll(corners, int(random.integers(4)), axis=0)[:3]
     strokes = _settings(mode="strokes", part_strokes=(on_part,), ground_strokes=(on_ground,))
     wider = attrs.evolve(strokes, part_strokes=(on_part, _along_middle(cover > 0.5, random)))
-    return Picture("metal", _jpeg((255 * stored + 0.5).astype(np.uint8), random), tuple(polygons), (strokes, wider), partly=True)
+    return Picture(
+        "metal", _jpeg((255 * stored + 0.5).astype(np.uint8), random), tuple(polygons), (strokes, wider), partly=True
+    )
 
 
 def _along_middle(inside, random):
-    """A stroke as a person draws it along the middle of a shape: from one of its wide places to the one farthest from it."""
+    """A stroke as a person draws it along the middle of a shape: from one of its wide places to the one farthest from
+    it."""
     step = 8
     depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)[::step, ::step]
     rows, columns = np.nonzero(depth > 0.5 * depth.max())
     start = int(random.integers(len(rows)))
     end = int(np.argmax(np.hypot(rows - rows[start], columns - columns[start])))
-    way, _ = route_through_array(np.where(depth > 0, 1 / (depth + 1) ** 2, 1e3), (rows[start], columns[start]), (rows[end], columns[end]))
+    way, _ = route_through_array(
+        np.where(depth > 0, 1 / (depth + 1) ** 2, 1e3), (rows[start], columns[start]), (rows[end], columns[end])
+    )
     return np.array(way, float)[::3, ::-1] * step
 
 
 def _wavy(random, middle, radius, waves=5, share=0.12):
     """A smooth closed outline (n, 2) around a place."""
     angle = np.linspace(0, 2 * math.pi, 1200, endpoint=False)
-    swing = sum(random.uniform(-share, share) / order * np.cos(order * angle + random.uniform(0, 6.28)) for order in range(2, waves + 1))
+    swing = sum(
+        random.uniform(-share, share) / order * np.cos(order * angle + random.uniform(0, 6.28))
+        for order in range(2, waves + 1)
+    )
     return np.asarray(middle) + (radius * (1 + swing))[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
 
 
@@ -137,11 +167,15 @@ def _stroked(paths, wide, size):
 def pencil(random, size=(2000, 1500)):
     """Closed shapes drawn with a pencil on creased paper in uneven light."""
     width, height = size
-    shapes = [_wavy(random, (width * (0.28 + 0.44 * index), height * 0.5), random.uniform(230, 340)) for index in range(2)]
+    shapes = [
+        _wavy(random, (width * (0.28 + 0.44 * index), height * 0.5), random.uniform(230, 340)) for index in range(2)
+    ]
     wide = random.uniform(3, 5)
     ink = _stroked([np.vstack([shape, shape[:1]]) for shape in shapes], wide, size)
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    paper = 0.75 * (1 + 0.25 * (x / width - 0.5) - 0.2 * (y / height - 0.5)) * (1 + 0.01 * _noise(random, size, 1.5, 1.5))
+    paper = (
+        0.75 * (1 + 0.25 * (x / width - 0.5) - 0.2 * (y / height - 0.5)) * (1 + 0.01 * _noise(random, size, 1.5, 1.5))
+    )
     for _ in range(4):
         angle, off = random.uniform(0, math.pi), random.uniform(0.2, 0.8)
         side = (x - off * width) * math.cos(angle) + (y - off * height) * math.sin(angle)
@@ -158,7 +192,12 @@ def silhouette(random):
     side = int(random.integers(400, 700))
     shape = _wavy(random, (side / 2, side / 2), 0.36 * side, waves=9, share=0.25)
     cover = coverage([shape], side, side)
-    return Picture("silhouette", _jpeg((255 * (1 - cover)).astype(np.uint8), random, worst=60), (shape,), (_settings(), _settings(threshold=0.4)))
+    return Picture(
+        "silhouette",
+        _jpeg((255 * (1 - cover)).astype(np.uint8), random, worst=60),
+        (shape,),
+        (_settings(), _settings(threshold=0.4)),
+    )
 
 
 def logo(random):
@@ -179,7 +218,10 @@ def cartoon(random):
     side = int(random.integers(900, 1300))
     turn = random.uniform(0, 2 * math.pi)
     shapes = [_wavy(random, (side / 2, side / 2), 0.38 * side)]
-    shapes += [_wavy(random, side / 2 + 0.17 * side * np.array([math.cos(angle), math.sin(angle)]), 0.09 * side) for angle in (turn, turn + math.pi)]
+    shapes += [
+        _wavy(random, side / 2 + 0.17 * side * np.array([math.cos(angle), math.sin(angle)]), 0.09 * side)
+        for angle in (turn, turn + math.pi)
+    ]
     hues = [np.array(hue, float) for hue in ((240, 200, 90), (120, 190, 230), (235, 130, 110), (150, 210, 140))]
     picture, wanted = np.full((side, side, 3), 255.0), []
     for index, shape in zip(random.permutation(len(hues)), shapes):
@@ -189,7 +231,12 @@ def cartoon(random):
             cover = coverage([outline], side, side)[..., None]
             picture = picture * (1 - cover) + cover * np.array(colour)
         wanted += [shape, inner]
-    return Picture("cartoon", _jpeg((picture + 0.5).astype(np.uint8), random), tuple(wanted), (_settings(mode="flat"), _settings(mode="flat", reach=0.1)))
+    return Picture(
+        "cartoon",
+        _jpeg((picture + 0.5).astype(np.uint8), random),
+        tuple(wanted),
+        (_settings(mode="flat"), _settings(mode="flat", reach=0.1)),
+    )
 
 
 def plan(random, size=(2200, 900)):
@@ -205,11 +252,17 @@ def plan(random, size=(2200, 900)):
         # A nose that is round and a tail that is sharp: half thickness of the square root of the place, less a line.
         half = deep * 2.6 * (np.sqrt(t) - t) * (1 - 0.25 * t)
         bow = random.uniform(0.02, 0.08) * long * np.sin(math.pi * t)
-        upper, lower = np.column_stack([left + long * t, middle - bow - half]), np.column_stack([left + long * t, middle - bow + half])
+        upper, lower = (
+            np.column_stack([left + long * t, middle - bow - half]),
+            np.column_stack([left + long * t, middle - bow + half]),
+        )
         sections.append(np.vstack([upper[::-1], lower[1:-1]]))
         center = np.array([left + 0.3 * long, middle - bow[150]])
         reach = 0.5 * deep
-        marks += [np.array([center - (reach, 0), center + (reach, 0)]), np.array([center - (0, reach), center + (0, reach)])]
+        marks += [
+            np.array([center - (reach, 0), center + (reach, 0)]),
+            np.array([center - (0, reach), center + (0, reach)]),
+        ]
         cv2.putText(
             labels,
             f"{int(random.integers(10, 99))}.{index}",
@@ -220,10 +273,27 @@ def plan(random, size=(2200, 900)):
             3,
             cv2.LINE_AA,
         )
-    ink = np.maximum(_stroked([np.vstack([section, section[:1]]) for section in sections], random.uniform(3, 4.5), size), _stroked(marks, 2.5, size))
+    ink = np.maximum(
+        _stroked([np.vstack([section, section[:1]]) for section in sections], random.uniform(3, 4.5), size),
+        _stroked(marks, 2.5, size),
+    )
     cover = np.maximum(ink, labels / np.float32(255))
-    picture = photograph(cover, ground=0.8, part=0.05, light=0.05, blur_px=0.7, noise=0.006, mottle=0.1, seed=int(random.integers(1 << 30)))
-    return Picture("plan", _jpeg(picture, random), tuple(sections), (_settings(mode="centre"), _settings(mode="centre", threshold=0.4)))
+    picture = photograph(
+        cover,
+        ground=0.8,
+        part=0.05,
+        light=0.05,
+        blur_px=0.7,
+        noise=0.006,
+        mottle=0.1,
+        seed=int(random.integers(1 << 30)),
+    )
+    return Picture(
+        "plan",
+        _jpeg(picture, random),
+        tuple(sections),
+        (_settings(mode="centre"), _settings(mode="centre", threshold=0.4)),
+    )
 
 
 def plate(random):

@@ -1,7 +1,9 @@
 """Parts of lines and arcs drawn at random: another one for every seed, so that nothing can be tuned to them.
 
-Every part is a list of outlines in millimetres, the outer one first and counter-clockwise, holes after it. Five families: rounded
-polygons, belts around circles, polygons with bowed sides, strips along a winding path, toothed bars; each with holes of three kinds.
+Every part is a list of outlines in millimetres, the outer one first and counter-clockwise, holes after it. Five
+families: rounded
+polygons, belts around circles, polygons with bowed sides, strips along a winding path, toothed bars; each with holes of
+three kinds.
 """
 
 import math
@@ -10,7 +12,7 @@ import numpy as np
 import shapely
 
 from examples.render import rounded_polygon, slot
-from nomogon_core.geometry import Arc, Circle, Line, closed_area, length, moved, outline_points, polar, reverse
+from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, length, moved, outline_points, polar, reverse
 
 LEAST_CURVE_MM = 1.2
 LEAST_TURN = math.radians(15.0)
@@ -47,7 +49,11 @@ def _is_sound(outline):
         return False
     thinned = polygon.buffer(-1.0).buffer(1.02)
     thickened = polygon.buffer(1.0).buffer(-1.02)
-    return isinstance(thinned, shapely.Polygon) and polygon.difference(thinned).area < 1.5 and thickened.difference(polygon).area < 1.5
+    return (
+        isinstance(thinned, shapely.Polygon)
+        and polygon.difference(thinned).area < 1.5
+        and thickened.difference(polygon).area < 1.5
+    )
 
 
 def _rounded(random):
@@ -69,11 +75,20 @@ def _rounded(random):
 def _belt(random):
     """Circles with the outer tangents between them, as the hull of the circles."""
     number = int(random.integers(2, 6))
-    centers = [polar((0, 0), random.uniform(15, 40), angle) for angle in np.sort(random.uniform(0, 2 * math.pi, number))]
+    centers = [
+        polar((0, 0), random.uniform(15, 40), angle) for angle in np.sort(random.uniform(0, 2 * math.pi, number))
+    ]
     radii = random.uniform(3, 16, number)
-    discs = shapely.union_all([shapely.Point(center).buffer(radius, quad_segs=64) for center, radius in zip(centers, radii)])
+    discs = shapely.union_all(
+        [shapely.Point(center).buffer(radius, quad_segs=64) for center, radius in zip(centers, radii)]
+    )
     hull = np.array(shapely.convex_hull(discs).exterior.coords)[:-1]
-    owner = np.array([int(np.argmin([abs(math.dist(place, center) - radius) for center, radius in zip(centers, radii)])) for place in hull])
+    owner = np.array(
+        [
+            int(np.argmin([abs(math.dist(place, center) - radius) for center, radius in zip(centers, radii)]))
+            for place in hull
+        ]
+    )
     order = [int(owner[index]) for index in range(len(owner)) if owner[index] != owner[index - 1]][::-1]
     if len(order) < 2 or len(set(order)) != len(order):
         return None
@@ -90,7 +105,9 @@ def _belt(random):
         arriving = touching[index - 1][2]
         outline.append(Arc(centers[first], radii[first], arriving, (normal - arriving) % (2 * math.pi)))
         outline.append(Line(polar(centers[first], radii[first], normal), polar(centers[second], radii[second], normal)))
-    return None if min(math.dist(one.start, one.end) for one in outline if isinstance(one, Line)) < 3 else tuple(outline)
+    return (
+        None if min(math.dist(one.start, one.end) for one in outline if isinstance(one, Line)) < 3 else tuple(outline)
+    )
 
 
 def _bowed(random):
@@ -122,6 +139,7 @@ def _turn(before, after):
         if isinstance(curve, Line):
             return math.atan2(curve.end[1] - curve.start[1], curve.end[0] - curve.start[0])
         return curve.start_angle + (curve.sweep if at_end else 0) + math.copysign(math.pi / 2, curve.sweep)
+
     return math.remainder(way(after, False) - way(before, True), 2 * math.pi)
 
 
@@ -158,7 +176,11 @@ def _toothed(random):
     x, level, points = 0.0, random.uniform(10, 16), [(0.0, 0.0)]
     points.append((0.0, level))
     for _ in range(int(random.integers(3, 7))):
-        run, slope, depth = random.uniform(5, 14), random.uniform(0.8, 4), random.uniform(2.5, 7) * random.choice([-1, 1])
+        run, slope, depth = (
+            random.uniform(5, 14),
+            random.uniform(0.8, 4),
+            random.uniform(2.5, 7) * random.choice([-1, 1]),
+        )
         points += [(x + run, level), (x + run + slope, level + depth if level + depth > 5 else level - depth)]
         x, level = points[-1]
     points += [(x + random.uniform(5, 10), level)]
@@ -185,7 +207,9 @@ def _holes(outline, random):
             w, h = random.uniform(6, 18, 2)
             radii = random.uniform(0, 0.35 * min(w, h), 4) * (random.uniform(0, 1, 4) > 0.3)
             hole = _turned(rounded_polygon([(0, 0), (w, 0), (w, h), (0, h)], radii), angle, place)
-        if min(length(curve) for curve in hole) < LEAST_CURVE_MM or any(isinstance(curve, Arc) and curve.radius < LEAST_CURVE_MM for curve in hole):
+        if min(length(curve) for curve in hole) < LEAST_CURVE_MM or any(
+            isinstance(curve, Arc) and curve.radius < LEAST_CURVE_MM for curve in hole
+        ):
             continue
         own = _polygon(hole)
         if free.buffer(-CLEARANCE_MM).contains(own):
@@ -199,4 +223,5 @@ def _turned(outline, angle, place):
 
     def put(point):
         return place[0] + cos * point[0] - sin * point[1], place[1] + sin * point[0] + cos * point[1]
+
     return tuple(moved(curve, put, turn=angle) for curve in outline)

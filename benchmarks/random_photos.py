@@ -1,6 +1,8 @@
-"""Photos of random parts beside a card or on a sheet by a random camera: 12 megapixels, tilted, the lens bending either way.
+"""Photos of random parts beside a card or on a sheet by a random camera: 12 megapixels, tilted, the lens bending either
+way.
 
-The camera here is written apart from the one that the core fits: OpenCV projects (Zhang 2000; forward distortion after Brown 1971).
+The camera here is written apart from the one that the core fits: OpenCV projects (Zhang 2000; forward distortion after
+Brown 1971).
 """
 
 import math
@@ -12,8 +14,8 @@ import numpy as np
 from benchmarks.random_parts import random_part
 from examples.render import rounded_polygon
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import closed_area, moved, outline_points
-from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.geometry.curves import closed_area, moved, outline_points
+from nomogon_core.picture.decode import linear_to_srgb
 
 SIZE = (4000, 3000)
 HALF_DIAGONAL = math.hypot(*SIZE) / 2
@@ -75,7 +77,11 @@ def random_lens(random, reach_mm, middle):
     principal = (np.array(SIZE) - 1) / 2 + random.normal(0, 0.01 * HALF_DIAGONAL, 2)
     matrix = np.array([[focal, 0, principal[0]], [0, focal, principal[1]], [0, 0, 1]])
     distortion = np.array([random.uniform(-0.06, 0.06), random.normal(0, 0.006), 0, 0, 0])
-    lean, spin, toward = math.radians(random.uniform(0, 25)), random.uniform(0, 2 * math.pi), random.uniform(0, 2 * math.pi)
+    lean, spin, toward = (
+        math.radians(random.uniform(0, 25)),
+        random.uniform(0, 2 * math.pi),
+        random.uniform(0, 2 * math.pi),
+    )
     spin_matrix = cv2.Rodrigues(np.array([0, 0, spin]))[0]
     lean_matrix = cv2.Rodrigues(lean * np.array([math.cos(toward), math.sin(toward), 0]))[0]
     turn = lean_matrix @ np.diag([1.0, -1.0, -1.0]) @ spin_matrix
@@ -103,13 +109,20 @@ def _cover(lens, outlines):
 
 
 def _spoil(scene, random, lens, corners, spoiled, dark, ground, face):
-    """Something dark laid over a corner of a card or sheet, or the corner folded over: the ground shows, and the back of the paper, a little darker."""
+    """Something dark laid over a corner of a card or sheet, or the corner folded over: the ground shows, and the back
+    of the paper, a little darker."""
     index = int(random.integers(4))
     corner, sides = corners[index], [corners[(index + step) % 4] - corners[index] for step in (1, -1)]
-    legs = [side / np.hypot(*side) * random.uniform(0.06, 0.12) * min(np.hypot(*one) for one in sides) for side in sides]
+    legs = [
+        side / np.hypot(*side) * random.uniform(0.06, 0.12) * min(np.hypot(*one) for one in sides) for side in sides
+    ]
     if spoiled == "covered":
         rim = np.linspace(0, 2 * math.pi, 60, endpoint=False)
-        blot = corner + 0.3 * (legs[0] + legs[1]) + np.hypot(*legs[0]) * (1 + 0.2 * np.cos(3 * rim))[:, None] * np.column_stack([np.cos(rim), np.sin(rim)])
+        blot = (
+            corner
+            + 0.3 * (legs[0] + legs[1])
+            + np.hypot(*legs[0]) * (1 + 0.2 * np.cos(3 * rim))[:, None] * np.column_stack([np.cos(rim), np.sin(rim)])
+        )
         scene += (dark - scene) * coverage([lens.to_px(blot)[::-1]], *SIZE)
         return
     fold = np.array([corner + legs[0], corner + legs[1]])
@@ -124,7 +137,8 @@ def shoot(random, thing=None, spoiled=None):
     """One photo of a random part beside a bank card or on a sheet of paper.
 
     Args:
-        thing: "card" or "sheet"; spoiled: None, or whether one corner of a sheet is "covered" by something or "folded" over.
+        thing: "card" or "sheet"; spoiled: None, or whether one corner of a sheet is "covered" by something or "folded"
+            over.
     """
     thing = thing or ("card", "sheet")[int(random.integers(2))]
     part = random_part(random)
@@ -142,21 +156,40 @@ def shoot(random, thing=None, spoiled=None):
         whole_low, whole_high = at, at + size
     middle = (whole_low + whole_high) / 2
     lens = random_lens(random, float(np.hypot(*(whole_high - whole_low))) / 2 * 1.08, middle)
-    outlines = tuple(tuple(moved(curve, lambda point: (point[0] - low[0], point[1] - low[1])) for curve in outline) for outline in part)
+    outlines = tuple(
+        tuple(moved(curve, lambda point: (point[0] - low[0], point[1] - low[1])) for curve in outline)
+        for outline in part
+    )
     outline = rounded_polygon(np.array([(0, 0), (size[0], 0), tuple(size), (0, size[1])]) + at, [radius] * 4)
     ground, face, part_face = random.uniform(0.15, 0.35), random.uniform(0.65, 0.85), random.uniform(0.03, 0.08)
     scene = ground + (face - ground) * _cover(lens, (outline,))
     scene -= (scene - part_face) * _cover(lens, outlines)
     spoiled = spoiled if thing == "sheet" else None
     if spoiled:
-        _spoil(scene, random, lens, np.array([(0, 0), (size[0], 0), tuple(size), (0, size[1])]) + at, spoiled, part_face, ground, face)
+        _spoil(
+            scene,
+            random,
+            lens,
+            np.array([(0, 0), (size[0], 0), tuple(size), (0, size[1])]) + at,
+            spoiled,
+            part_face,
+            ground,
+            face,
+        )
     scene = cv2.GaussianBlur(scene.astype(np.float32), (0, 0), random.uniform(0.6, 1.6))
     width, height = SIZE
     fall = random.uniform(0, 0.35)
-    across, down = np.linspace(-0.5, 0.5, width, dtype=np.float32), np.linspace(-0.5, 0.5, height, dtype=np.float32)[:, None]
+    across, down = (
+        np.linspace(-0.5, 0.5, width, dtype=np.float32),
+        np.linspace(-0.5, 0.5, height, dtype=np.float32)[:, None],
+    )
     scene *= 1 + fall * (math.cos(lens.shift[0]) * across + math.sin(lens.shift[0]) * down)
     stored = linear_to_srgb(scene) + random.normal(0, random.uniform(0.004, 0.016), scene.shape)
-    jpeg = cv2.imencode(".jpg", np.clip(stored * 255 + 0.5, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(85, 97))])[1].tobytes()
+    jpeg = cv2.imencode(
+        ".jpg",
+        np.clip(stored * 255 + 0.5, 0, 255).astype(np.uint8),
+        [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(85, 97))],
+    )[1].tobytes()
     noted = lens.matrix[0, 0] / HALF_DIAGONAL * (1 + random.normal(0, 0.01)) if random.random() < 0.5 else None
     corners = lens.to_px(np.array([(0, size[1]), tuple(size), (size[0], 0), (0, 0)]) + at)
     return Photo(jpeg, lens, outlines, thing, tuple(said), corners, noted, float(lens.distortion[0]), spoiled)

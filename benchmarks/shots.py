@@ -10,8 +10,15 @@ from launch.chromium import ARGUMENTS, CHROMIUM, SIZE
 from launch.places import ROOT
 
 FOLDER = ROOT / "docs" / "screenshots"
-VIEWS = (("sketch-gap", "Smoker hinge leaf", "sketch"), ("reference-new", "Entrance reducer", "reference"), ("reference", "Hive latch plate", "reference"),
-         ("sketch", "Hive latch plate", "sketch"), ("solid", "Hive latch plate", "solid"), ("inspect", "Hive latch plate", "inspect"), ("release", "Hive latch plate", "release"))
+VIEWS = (
+    ("sketch-gap", "Smoker hinge leaf", "sketch"),
+    ("reference-new", "Entrance reducer", "reference"),
+    ("reference", "Hive latch plate", "reference"),
+    ("sketch", "Hive latch plate", "sketch"),
+    ("solid", "Hive latch plate", "solid"),
+    ("inspect", "Hive latch plate", "inspect"),
+    ("release", "Hive latch plate", "release"),
+)
 
 
 def take(page, address):
@@ -56,7 +63,8 @@ def take(page, address):
 
 
 def beside_a_card(page, address):
-    """A tilted sample picture whose card has been found, then traced, with its comb in Sketch; the job stays in the register."""
+    """A tilted sample picture whose card has been found, then traced, with its comb in Sketch; the job stays in the
+    register."""
     page.goto(address + "/new")
     page.locator("select[name=sample]").select_option("hinge-leaf")
     page.locator("select[name=way]").select_option("card")

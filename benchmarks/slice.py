@@ -15,8 +15,8 @@ from benchmarks.client import Application, Client
 from examples import parts
 from examples.render import Camera, part_coverage, photograph, rounded_polygon
 from launch import postgres
+from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import decode
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions, loop_curves
 from nomogon_core.solid import kernel, rebuild
@@ -43,10 +43,15 @@ def plate():
     for outline in parts.latch_plate():
         sketch, _, _ = edit.add_outline(sketch, outline, [0.05] * len(outline), origin="drawn")
     circles = [name for name, curve in sketch.curves.items() if curve.kind == "circle"]
-    return sketch, circles, [
-        Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=6.0),
-        Operation("op2", "hole", body="Plate", centers=circles, diameter=8.0, depth=1.5),
-        Operation("op3", "fillet", body="Plate", edges=["top"], radius=0.8)]
+    return (
+        sketch,
+        circles,
+        [
+            Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=6.0),
+            Operation("op2", "hole", body="Plate", centers=circles, diameter=8.0, depth=1.5),
+            Operation("op3", "fillet", body="Plate", edges=["top"], radius=0.8),
+        ],
+    )
 
 
 def rebuild_over_kernel():
@@ -62,8 +67,13 @@ def rebuild_over_kernel():
         kernel.facts_of(shape)
         cut = kernel.boolean("cut", shape, [kernel.cylinder(x, y, 4.5, 2.5, 4.0).Shape() for x, y in centers]).Shape()
         kernel.facts_of(cut)
-        edges = [edge for edge, _ in kernel.edges_with_faces(cut) if abs(kernel.edge_points(edge, 1.0)[:, 2] - 6).max() < 1e-6]
+        edges = [
+            edge
+            for edge, _ in kernel.edges_with_faces(cut)
+            if abs(kernel.edge_points(edge, 1.0)[:, 2] - 6).max() < 1e-6
+        ]
         kernel.facts_of(kernel.fillet(cut, edges, 0.8).Shape())
+
     ratios = []
     for _ in range(3):
         ratios.append(_median_seconds(lambda: rebuild.run(sketch, operations)) / _median_seconds(raw))
@@ -81,7 +91,10 @@ def trace_12mp_s():
 
 def forty_entities():
     """A closed outline of 20 lines and 20 tangent arcs."""
-    corners = [((50 + 12 * (k % 2)) * math.cos(math.pi * k / 10), (50 + 12 * (k % 2)) * math.sin(math.pi * k / 10)) for k in range(20)]
+    corners = [
+        ((50 + 12 * (k % 2)) * math.cos(math.pi * k / 10), (50 + 12 * (k % 2)) * math.sin(math.pi * k / 10))
+        for k in range(20)
+    ]
     outline = rounded_polygon(corners, [2.0] * 20)
     sketch, _, joints = edit.add_outline(model.Sketch(), outline, [0.05] * len(outline), origin="drawn")
     for constraint in edit.smooth_joints(sketch, joints):
@@ -91,6 +104,7 @@ def forty_entities():
 
 def _new_job(user, title, documents):
     from jobs.models import Document, Job, Member
+
     job = Job.objects.create(title=title)
     Member.objects.create(job=job, user=user, role=Member.OWNER)
     for name, data in documents.items():
@@ -104,7 +118,14 @@ def drags(client, job, sketch):
     times = []
     for step in range(160):
         angle = step / 12
-        body = {"held": [point], "dx": 4 * math.cos(angle) - 4, "dy": 4 * math.sin(angle), "x": 0.0, "y": 0.0, "sequence": step}
+        body = {
+            "held": [point],
+            "dx": 4 * math.cos(angle) - 4,
+            "dy": 4 * math.sin(angle),
+            "x": 0.0,
+            "y": 0.0,
+            "sequence": step,
+        }
         begin = time.perf_counter()
         client.post(f"/jobs/{job.pk}/sketch/drag", body)
         times.append((time.perf_counter() - begin) * 1000)
@@ -113,16 +134,22 @@ def drags(client, job, sketch):
 
 def thickness_edits(client, job):
     """Seconds from a changed thickness to the new mesh received."""
+
     def built():
         while True:
             state = json.loads(client.get(f"/jobs/{job.pk}/solid/state")[1])
             if state["mesh"]:
                 return state
+
     version = built()["version"]
     times = []
     for index in range(12):
         begin = time.perf_counter()
-        body = {"version": version, "stage": "solid", "arguments": {"name": "op1", "field": "length", "text": f"{6.1 + index / 10:.1f} mm"}}
+        body = {
+            "version": version,
+            "stage": "solid",
+            "arguments": {"name": "op1", "field": "length", "text": f"{6.1 + index / 10:.1f} mm"},
+        }
         version = client.post(f"/jobs/{job.pk}/do/solid.set_number", body)["version"]
         client.get(f"/jobs/{job.pk}/solid/mesh/{built()['mesh']}")
         times.append(time.perf_counter() - begin)
@@ -133,7 +160,13 @@ def pages(client, job):
     """Milliseconds of the 95th percentile over the register and all stages of the demo plate."""
     times = []
     for _ in range(20):
-        for path in ("/", *(f"/jobs/{job}/{stage}" for stage in ("reference", "sketch", "solid", "inspect", "release", "sketch/board"))):
+        for path in (
+            "/",
+            *(
+                f"/jobs/{job}/{stage}"
+                for stage in ("reference", "sketch", "solid", "inspect", "release", "sketch/board")
+            ),
+        ):
             begin = time.perf_counter()
             status, _ = client.get(path)
             times.append((time.perf_counter() - begin) * 1000)
@@ -153,14 +186,22 @@ def over_http():
 
     from jobs.models import Job
     from nomogon_core.solid.operations import to_json
+
     user = get_user_model().objects.get(username="ro")
     client = Client(application.port, "ro", "hive-latch")
     time.sleep(SETTLE_S)
     sketch = forty_entities()
     plate_sketch, _, operations = plate()
-    build = {"operations": {item.name: to_json(item) for item in operations}, "order": [item.name for item in operations], "material": "PLA", "next_number": 4}
-    made = [_new_job(user, "bench drag", {"sketch": model.to_json(sketch)}),
-            _new_job(user, "bench plate", {"sketch": model.to_json(plate_sketch), "build": build})]
+    build = {
+        "operations": {item.name: to_json(item) for item in operations},
+        "order": [item.name for item in operations],
+        "material": "PLA",
+        "next_number": 4,
+    }
+    made = [
+        _new_job(user, "bench drag", {"sketch": model.to_json(sketch)}),
+        _new_job(user, "bench plate", {"sketch": model.to_json(plate_sketch), "build": build}),
+    ]
     try:
         moves = drags(client, made[0], sketch)
         edit_s = thickness_edits(client, made[1])
@@ -169,8 +210,13 @@ def over_http():
     finally:
         Job.objects.filter(pk__in=[job.pk for job in made]).delete()
         application.stop()
-    return {"drag_ms_median": statistics.median(moves), "drag_ms_p95": float(np.percentile(moves, 95)), "thickness_edit_s": edit_s,
-            "page_ms_p95": page_ms, "second_start_s": application.seconds}
+    return {
+        "drag_ms_median": statistics.median(moves),
+        "drag_ms_p95": float(np.percentile(moves, 95)),
+        "thickness_edit_s": edit_s,
+        "page_ms_p95": page_ms,
+        "second_start_s": application.seconds,
+    }
 
 
 def run():
@@ -178,10 +224,18 @@ def run():
     figures = over_http()
     figures["trace_12mp_s"] = trace_12mp_s()
     figures["rebuild_over_kernel"] = rebuild_over_kernel()
-    reach = {"rebuild_over_kernel": (1.3, "the same kernel calls bare, in the same process"), "drag_ms_median": (20, "40 entities over HTTP, one client"),
-             "drag_ms_p95": (35, "the same"), "trace_12mp_s": (3, "decode to fitted curves"), "thickness_edit_s": (0.5, "value sent to new mesh received"),
-             "page_ms_p95": (100, "register and all stages of the demo plate"), "second_start_s": (6, "database stopped before, address printed")}
-    return [{"name": name, "value": figures[name], "reach": reach[name][0], "against": reach[name][1]} for name in reach]
+    reach = {
+        "rebuild_over_kernel": (1.3, "the same kernel calls bare, in the same process"),
+        "drag_ms_median": (20, "40 entities over HTTP, one client"),
+        "drag_ms_p95": (35, "the same"),
+        "trace_12mp_s": (3, "decode to fitted curves"),
+        "thickness_edit_s": (0.5, "value sent to new mesh received"),
+        "page_ms_p95": (100, "register and all stages of the demo plate"),
+        "second_start_s": (6, "database stopped before, address printed"),
+    }
+    return [
+        {"name": name, "value": figures[name], "reach": reach[name][0], "against": reach[name][1]} for name in reach
+    ]
 
 
 if __name__ == "__main__":

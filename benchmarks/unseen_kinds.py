@@ -1,13 +1,14 @@
-"""Of the eight kinds of pictures that people bring: which of the wanted outlines are found at the first or second try."""
+"""Of the eight kinds of pictures that people bring: which of the wanted outlines are found at the first or second
+try."""
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from benchmarks.random_kinds import KINDS, MM_PER_PX
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import outline_points, sample
+from nomogon_core.geometry.curves import outline_points, sample
+from nomogon_core.picture.decode import colours, decode, looks_drawn
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import colours, decode, looks_drawn
 from nomogon_core.trace.described import resample
 from nomogon_core.trace.outlines import COLOURED, trace
 
@@ -56,15 +57,25 @@ def _found(picture, settings):
 def _same(wanted, traced):
     """Whether two closed outlines run near one another all around."""
     first, second = resample(wanted), resample(traced)
-    return all((cKDTree(one).query(other)[0] < NEAR_PX).mean() > NEAR_SHARE for one, other in ((first, second), (second, first)))
+    return all(
+        (cKDTree(one).query(other)[0] < NEAR_PX).mean() > NEAR_SHARE
+        for one, other in ((first, second), (second, first))
+    )
 
 
 def _seen(wanted, outlines, fit):
     """Whether enough of an outline is traced, and what is traced near it is true."""
-    places = np.vstack([resample(fit.to_px(np.vstack([sample(curve, 0.3 * MM_PER_PX) for curve in outline.curves])), closed=False) for outline in outlines])
+    places = np.vstack(
+        [
+            resample(fit.to_px(np.vstack([sample(curve, 0.3 * MM_PER_PX) for curve in outline.curves])), closed=False)
+            for outline in outlines
+        ]
+    )
     true = resample(wanted)
     away = cKDTree(true).query(places)[0]
     own = away < 40.0
     if not own.any():
         return False
-    return (cKDTree(places[own]).query(true)[0] < SEEN_NEAR_PX).mean() > SEEN_SHARE and (away[own] < SEEN_NEAR_PX).mean() > TRUE_SHARE
+    return (cKDTree(places[own]).query(true)[0] < SEEN_NEAR_PX).mean() > SEEN_SHARE and (
+        away[own] < SEEN_NEAR_PX
+    ).mean() > TRUE_SHARE

@@ -10,9 +10,21 @@ from benchmarks.random_parts import random_part
 from benchmarks.trace import TRUTH_CHORD_PX, Edges, deviation, even, polyline, segments
 from examples.render import Camera, photograph
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import CLOSED, Arc, Circle, Line, closed_area, end_directions, ends, length, moved, outline_points, sample
+from nomogon_core.geometry.curves import (
+    CLOSED,
+    Arc,
+    Circle,
+    Line,
+    closed_area,
+    end_directions,
+    ends,
+    length,
+    moved,
+    outline_points,
+    sample,
+)
+from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import decode
 from nomogon_core.trace.outlines import TraceSettings, trace
 
 PARTS = 40
@@ -43,7 +55,10 @@ def shoot(random):
 
     def place(point):
         return tuple(camera.to_px([point])[0])
-    truth = tuple(tuple(moved(curve, place, scale=scale, turn=-turn, sense=-1) for curve in curves) for curves in outlines)
+
+    truth = tuple(
+        tuple(moved(curve, place, scale=scale, turn=-turn, sense=-1) for curve in curves) for curves in outlines
+    )
     polygons = []
     for index, curves in enumerate(truth):
         points = outline_points(curves, TRUTH_CHORD_PX)
@@ -51,21 +66,36 @@ def shoot(random):
     ground, part = random.uniform(0.35, 0.8), random.uniform(0.03, 0.12)
     if random.random() < 0.3:
         ground, part = part, ground
-    picture = photograph(coverage(polygons, width, height), ground=ground, part=part, light=random.uniform(0, 0.3), blur_px=random.uniform(0.5, 1.5),
-                         noise=random.uniform(0.002, 0.015), grain=random.choice([0.0, 0.02]),
-                         mottle=random.uniform(0, 0.12), seed=int(random.integers(1 << 30)))
+    picture = photograph(
+        coverage(polygons, width, height),
+        ground=ground,
+        part=part,
+        light=random.uniform(0, 0.3),
+        blur_px=random.uniform(0.5, 1.5),
+        noise=random.uniform(0.002, 0.015),
+        grain=random.choice([0.0, 0.02]),
+        mottle=random.uniform(0, 0.12),
+        seed=int(random.integers(1 << 30)),
+    )
     jpeg = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(82, 97))])[1].tobytes()
     return Shot(jpeg, truth, scale)
 
 
 def traced(shot, tolerance_px=TOLERANCE_PX):
     """Our outlines of a shot in pixels, y down, and in millimetres as they came."""
-    fit = fit_similarity([KnownLength("given", (0, 0), (100 * shot.scale, 0), 100.0, sigma_px=0.001, gauge_u95_mm=1e-6)])
-    outlines = trace(decode(shot.jpeg), fit, TraceSettings(tolerance_mm=tolerance_px / shot.scale, speck_mm2=30.0 / shot.scale**2))
+    fit = fit_similarity(
+        [KnownLength("given", (0, 0), (100 * shot.scale, 0), 100.0, sigma_px=0.001, gauge_u95_mm=1e-6)]
+    )
+    outlines = trace(
+        decode(shot.jpeg), fit, TraceSettings(tolerance_mm=tolerance_px / shot.scale, speck_mm2=30.0 / shot.scale**2)
+    )
 
     def place(point):
         return tuple(fit.to_px([point])[0])
-    return [tuple(moved(curve, place, scale=shot.scale, sense=-1) for curve in outline.curves) for outline in outlines], outlines
+
+    return [
+        tuple(moved(curve, place, scale=shot.scale, sense=-1) for curve in outline.curves) for outline in outlines
+    ], outlines
 
 
 @attrs.frozen
@@ -98,8 +128,15 @@ def judge(shot):
             tally[1] += 1
     truth_count = segments(shot.truth)
     largest, _ = deviation(found, [polyline(curves, TRUTH_CHORD_PX) for curves in shot.truth])
-    return Told(tuple(arcs), tuple(lines), all_found and segments(found) == truth_count, _kinks(shot.truth, found),
-                (segments(found), truth_count), largest, tuple(sizes))
+    return Told(
+        tuple(arcs),
+        tuple(lines),
+        all_found and segments(found) == truth_count,
+        _kinks(shot.truth, found),
+        (segments(found), truth_count),
+        largest,
+        tuple(sizes),
+    )
 
 
 def _match(curve, ours):
@@ -111,7 +148,10 @@ def _match(curve, ours):
         if isinstance(curve, Circle):
             if math.dist(one.center, curve.center) < SAME_PX and abs(one.radius - curve.radius) < SAME_PX:
                 return index
-        elif float(np.mean(Edges([sample(one, 0.01)]).distances(points) < SAME_PX)) > COVERED and abs(length(one) - length(curve)) < 0.2 * length(curve) + 4:
+        elif (
+            float(np.mean(Edges([sample(one, 0.01)]).distances(points) < SAME_PX)) > COVERED
+            and abs(length(one) - length(curve)) < 0.2 * length(curve) + 4
+        ):
             return index
     return None
 
@@ -122,12 +162,14 @@ def joints_of(outlines):
         if isinstance(curves[0], CLOSED):
             continue
         for before, after in zip((curves[-1], *curves[:-1]), curves):
-            yield ends(after)[0], math.degrees(math.acos(float(np.clip(end_directions(before)[1] @ end_directions(after)[0], -1, 1))))
+            yield (
+                ends(after)[0],
+                math.degrees(math.acos(float(np.clip(end_directions(before)[1] @ end_directions(after)[0], -1, 1)))),
+            )
 
 
 def _kinks(truth, found):
     """Joints with a kink where the truth has none."""
-    smooth = np.array([place for place, kink in joints_of(truth) if kink < SMOOTH_DEGREES]).reshape(-1, 2)
     sharp = np.array([place for place, kink in joints_of(truth) if kink >= SMOOTH_DEGREES]).reshape(-1, 2)
     count = 0
     for place, kink in joints_of(found):
@@ -143,13 +185,23 @@ def run(random):
         shot = shoot(np.random.default_rng(seed))
         told.append(judge(shot))
         one = told[-1]
-        print(f"   part {seed}: arcs {one.arcs[0]}/{one.arcs[1]}, lines {one.lines[0]}/{one.lines[1]}, curves {one.curves[0]}/{one.curves[1]}, "
-              f"kinks {one.kinks}, max {one.largest_px:.2f} px{'' if one.exact else '   not exact'}", flush=True)
+        print(
+            f"   part {seed}: arcs {one.arcs[0]}/{one.arcs[1]}, lines {one.lines[0]}/{one.lines[1]}, curves "
+            f"{one.curves[0]}/{one.curves[1]}, "
+            f"kinks {one.kinks}, max {one.largest_px:.2f} px{'' if one.exact else '   not exact'}",
+            flush=True,
+        )
 
     def percent(name):
         return 100 * sum(getattr(one, name)[0] for one in told) / sum(getattr(one, name)[1] for one in told)
+
     radii = [abs(off) <= u95 for one in told for _, off, u95, _ in one.sizes]
-    return {"arcs_exact_percent": percent("arcs"), "lines_exact_percent": percent("lines"),
-            "parts_exact_percent": 100 * float(np.mean([one.exact for one in told])),
-            "kinks": float(sum(one.kinks for one in told)), "curves_over_truth": percent("curves") / 100, "max_dev_px": max(one.largest_px for one in told),
-            "radii_covered_percent": 100 * float(np.mean(radii))}
+    return {
+        "arcs_exact_percent": percent("arcs"),
+        "lines_exact_percent": percent("lines"),
+        "parts_exact_percent": 100 * float(np.mean([one.exact for one in told])),
+        "kinks": float(sum(one.kinks for one in told)),
+        "curves_over_truth": percent("curves") / 100,
+        "max_dev_px": max(one.largest_px for one in told),
+        "radii_covered_percent": 100 * float(np.mean(radii)),
+    }

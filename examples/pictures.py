@@ -25,7 +25,9 @@ def shoot(outlines, width, height, camera, *, quality=92, **light):
     """A JPEG of a part under a camera; ``light`` goes to :func:`examples.render.photograph`."""
     grey = photograph(part_coverage(outlines, camera, width, height), **light)
     colour = np.clip(grey[..., None].astype(np.float32) * TINT, 0, 255).astype(np.uint8)
-    return Shot(cv2.imencode(".jpg", colour, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes(), camera, outlines, width, height)
+    return Shot(
+        cv2.imencode(".jpg", colour, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes(), camera, outlines, width, height
+    )
 
 
 def latch_plate():
@@ -34,8 +36,20 @@ def latch_plate():
 
 
 def hinge_leaf():
-    return shoot(parts.hinge_leaf(), 2000, 1400, Camera(24.0, (256.0, 1156.0), 0.0), grain=0.04, shadow=0.2, seed=21, part=0.11)
+    return shoot(
+        parts.hinge_leaf(), 2000, 1400, Camera(24.0, (256.0, 1156.0), 0.0), grain=0.04, shadow=0.2, seed=21, part=0.11
+    )
 
 
 def entrance_reducer():
-    return shoot(parts.entrance_reducer(), 2600, 1200, Camera(19.0, (255.0, 904.0), 0.0), grain=0.06, shadow=0.2, seed=22, ground=0.55, part=0.1)
+    return shoot(
+        parts.entrance_reducer(),
+        2600,
+        1200,
+        Camera(19.0, (255.0, 904.0), 0.0),
+        grain=0.06,
+        shadow=0.2,
+        seed=22,
+        ground=0.55,
+        part=0.1,
+    )

@@ -7,8 +7,8 @@ import cv2
 import numpy as np
 
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import Arc, Circle, Line, closed_area, outline_points
-from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, outline_points
+from nomogon_core.picture.decode import linear_to_srgb
 
 CHORD_PX = 0.005
 
@@ -38,7 +38,9 @@ def part_coverage(outlines, camera, width, height):
     return coverage(polygons, width, height)
 
 
-def photograph(cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=0.006, grain=0.0, shadow=0.0, mottle=0.12, seed=1):
+def photograph(
+    cover, *, ground=0.62, part=0.08, light=0.25, blur_px=0.8, noise=0.006, grain=0.0, shadow=0.0, mottle=0.12, seed=1
+):
     """8-bit grey picture from coverage.
 
     Args:
@@ -109,8 +111,12 @@ def slot(center, length, radius):
     """Level slot: two half circles whose centres are ``length`` apart."""
     x, y = center
     left, right = x - length / 2, x + length / 2
-    return (Line((left, y - radius), (right, y - radius)), Arc((right, y), radius, -math.pi / 2, math.pi),
-            Line((right, y + radius), (left, y + radius)), Arc((left, y), radius, math.pi / 2, math.pi))
+    return (
+        Line((left, y - radius), (right, y - radius)),
+        Arc((right, y), radius, -math.pi / 2, math.pi),
+        Line((right, y + radius), (left, y + radius)),
+        Arc((left, y), radius, math.pi / 2, math.pi),
+    )
 
 
 def hole(x, y, diameter):

@@ -9,9 +9,13 @@ from examples.render import Camera
 from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_core.devices import scanner
 from nomogon_core.errors import InputError
-from nomogon_core.geometry import bounds
+from nomogon_core.geometry.curves import bounds
 
-WAYS = {"scan": "Flatbed scan (stand-in)", "above": "Photo from straight above", "card": "Tilted photo beside a bank card"}
+WAYS = {
+    "scan": "Flatbed scan (stand-in)",
+    "above": "Photo from straight above",
+    "card": "Tilted photo beside a bank card",
+}
 MADE_FOR = "drawn by a script for this program"
 LICENCE = "free to use (CC0)"
 
@@ -56,7 +60,13 @@ def take(part, way, *, dpi=300, turn_degrees=0.0, seed=1):
         scale = 1800 / (right - left)
         size = int(1800 + 500), int((high - low) * scale + 500)
         camera = Camera(scale, (250.0 - left * scale, size[1] - 250.0 + low * scale), 0.012)
-        return SamplePicture(shoot(outlines, *size, camera, grain=0.04, shadow=0.2, seed=seed).jpeg, f"{part}-photo.jpg", _homography(camera.to_px))
+        return SamplePicture(
+            shoot(outlines, *size, camera, grain=0.04, shadow=0.2, seed=seed).jpeg,
+            f"{part}-photo.jpg",
+            _homography(camera.to_px),
+        )
     camera = Pinhole((3000, 2250), tilt=14.0, turn=0.15, focal=2500.0, height=250.0, target=((left + right) / 2, 55.0))
-    photo = shoot_beside_card(camera, outlines, part_at=(0.0, 0.0), card_at=((left + right) / 2 - 42.8, high + 14.0), seed=seed)
+    photo = shoot_beside_card(
+        camera, outlines, part_at=(0.0, 0.0), card_at=((left + right) / 2 - 42.8, high + 14.0), seed=seed
+    )
     return SamplePicture(photo, f"{part}-beside-card.jpg", _homography(camera.to_px))

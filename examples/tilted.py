@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 
 from examples.render import coverage, rounded_polygon
-from nomogon_core.geometry import closed_area, outline_points
-from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.geometry.curves import closed_area, outline_points
+from nomogon_core.picture.decode import linear_to_srgb
 
 # ISO/IEC 7810 ID-1 (memory): 85.60 x 53.98 mm, corner radius 3.18 mm.
 CARD = rounded_polygon([(0, 0), (85.60, 0), (85.60, 53.98), (0, 53.98)], [3.18] * 4)
@@ -18,19 +18,38 @@ DENSE_MM = 0.5
 class Pinhole:
     """A camera above the plane z = 0, tilted, whose lens bends; millimetres to pixels."""
 
-    def __init__(self, size, *, tilt=0.0, turn=0.4, bend=0.0, focal=3600.0, height=320.0, squash=1.0, target=(60.0, 80.0)):
+    def __init__(
+        self, size, *, tilt=0.0, turn=0.4, bend=0.0, focal=3600.0, height=320.0, squash=1.0, target=(60.0, 80.0)
+    ):
         """Args:
-            size: (width, height) in pixels; tilt in degrees, turn in radians.
-            bend: k of q (1 + k r²) that takes the bending out, r in half diagonals.
-            squash: scale of y over x.
+        size: (width, height) in pixels; tilt in degrees, turn in radians.
+        bend: k of q (1 + k r²) that takes the bending out, r in half diagonals.
+        squash: scale of y over x.
         """
-        lean, spin = math.radians(tilt), np.array([[math.cos(turn), -math.sin(turn), 0], [math.sin(turn), math.cos(turn), 0], [0, 0, 1]])
-        self.matrix = np.array([[1, 0, 0], [0, math.cos(lean), -math.sin(lean)], [0, math.sin(lean), math.cos(lean)]]) @ spin
-        self.size, self.height, self.focal, self.bend, self.squash, self.target = size, height, focal, bend, squash, target
+        lean, spin = (
+            math.radians(tilt),
+            np.array([[math.cos(turn), -math.sin(turn), 0], [math.sin(turn), math.cos(turn), 0], [0, 0, 1]]),
+        )
+        self.matrix = (
+            np.array([[1, 0, 0], [0, math.cos(lean), -math.sin(lean)], [0, math.sin(lean), math.cos(lean)]]) @ spin
+        )
+        self.size, self.height, self.focal, self.bend, self.squash, self.target = (
+            size,
+            height,
+            focal,
+            bend,
+            squash,
+            target,
+        )
 
     def to_px(self, places):
         """Pixels (n, 2) of places (n, 2) on the plane."""
-        x, y, z = self.matrix @ np.column_stack([np.atleast_2d(np.asarray(places, float)) - self.target, np.zeros(len(np.atleast_2d(places)))]).T
+        x, y, z = (
+            self.matrix
+            @ np.column_stack(
+                [np.atleast_2d(np.asarray(places, float)) - self.target, np.zeros(len(np.atleast_2d(places)))]
+            ).T
+        )
         straight = self.focal * np.column_stack([x, -y]) / (self.height - z)[:, None] * (1.0, self.squash)
         half, bent = math.hypot(*self.size) / 2, straight.copy()
         for _ in range(BEND_ROUNDS if self.bend else 0):
@@ -54,7 +73,9 @@ def _cover(camera, outlines, at):
     return coverage(polygons, *camera.size)
 
 
-def shoot_beside_card(camera, outlines, *, part_at, card_at, card=(CARD,), blur_px=0.9, noise=0.008, light=0.2, quality=92, seed=1):
+def shoot_beside_card(
+    camera, outlines, *, part_at, card_at, card=(CARD,), blur_px=0.9, noise=0.008, light=0.2, quality=92, seed=1
+):
     """JPEG of a dark part and a bright card on a mid-grey ground."""
     random = np.random.default_rng(seed)
     scene = 0.25 + 0.55 * _cover(camera, card, card_at)
@@ -64,4 +85,6 @@ def shoot_beside_card(camera, outlines, *, part_at, card_at, card=(CARD,), blur_
     down, across = np.mgrid[0:height, 0:width].astype(np.float32)
     scene *= 1 + light * (0.6 * (across / width - 0.5) - 0.5 * (down / height - 0.5))
     stored = linear_to_srgb(scene) + random.normal(0, noise, scene.shape)
-    return cv2.imencode(".jpg", np.clip(stored * 255 + 0.5, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes()
+    return cv2.imencode(
+        ".jpg", np.clip(stored * 255 + 0.5, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality]
+    )[1].tobytes()

@@ -53,8 +53,14 @@ def run(*command, what, env=None, cwd=ROOT, **options):
     """
     try:
         done = subprocess.run(
-            [str(part) for part in command], cwd=cwd, env=env, text=True,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **options,
+            [str(part) for part in command],
+            cwd=cwd,
+            env=env,
+            text=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            stdin=subprocess.DEVNULL,
+            **options,
         )
     except FileNotFoundError as missing:
         raise SetupError(f"{what} needs {missing.filename}, which is not installed.") from missing

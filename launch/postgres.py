@@ -65,9 +65,22 @@ def _create(folder):
             os.chown(path, account.pw_uid, account.pw_gid)
     for path, mode in ((folder, 0o700), (folder / "socket", 0o700), (password_copy, 0o600)):
         path.chmod(mode)
-    run(*_as_server_user(), tools() / "initdb", "-D", folder / "data", "-U", "postgres", "-E", "UTF8",
-        "--locale=C.UTF-8", "--auth-local=trust", "--auth-host=scram-sha-256", f"--pwfile={password_copy}", "-N",
-        what="creating the database cluster", )
+    run(
+        *_as_server_user(),
+        tools() / "initdb",
+        "-D",
+        folder / "data",
+        "-U",
+        "postgres",
+        "-E",
+        "UTF8",
+        "--locale=C.UTF-8",
+        "--auth-local=trust",
+        "--auth-host=scram-sha-256",
+        f"--pwfile={password_copy}",
+        "-N",
+        what="creating the database cluster",
+    )
     PASSWORD_FILE.write_text(password)
     PASSWORD_FILE.chmod(0o600)
 
@@ -84,10 +97,23 @@ def _launch(folder):
     socket_folder = folder / "socket"
     if len(str(socket_folder)) > 80:
         socket_folder = Path("/tmp")
-    options = (f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories={socket_folder} "
-               "-c synchronous_commit=off -c max_connections=60")
-    run(*_as_server_user(), tools() / "pg_ctl", "-D", folder / "data", "-l", folder / "log", "-W", "-o", options,
-        "start", what="starting the database")
+    options = (
+        f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories={socket_folder} "
+        "-c synchronous_commit=off -c max_connections=60"
+    )
+    run(
+        *_as_server_user(),
+        tools() / "pg_ctl",
+        "-D",
+        folder / "data",
+        "-l",
+        folder / "log",
+        "-W",
+        "-o",
+        options,
+        "start",
+        what="starting the database",
+    )
     deadline = time.monotonic() + READY_SECONDS
     while not _answers(port):
         if time.monotonic() > deadline:
@@ -135,5 +161,7 @@ def stop():
     """Stop the cluster if it runs."""
     folder = home()
     if (folder / "data" / "postmaster.pid").exists():
-        subprocess.run([*_as_server_user(), str(tools() / "pg_ctl"), "-D", str(folder / "data"), "-m", "fast", "-w", "stop"],
-                       capture_output=True)
+        subprocess.run(
+            [*_as_server_user(), str(tools() / "pg_ctl"), "-D", str(folder / "data"), "-m", "fast", "-w", "stop"],
+            capture_output=True,
+        )

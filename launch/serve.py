@@ -27,15 +27,37 @@ def free_port(wanted):
 
 def web_server(port):
     return subprocess.Popen(
-        [str(VENV / "bin" / "gunicorn"), "nomogon_web.wsgi:application", "--bind", f"127.0.0.1:{port}",
-         "--worker-class", "gthread", "--workers", "1", "--threads", str(WEB_THREADS), "--keep-alive", "30",
-         "--timeout", "120", "--graceful-timeout", "3", "--log-level", "warning", "--chdir", str(ROOT / "web")],
-        env=environment(), start_new_session=True)
+        [
+            str(VENV / "bin" / "gunicorn"),
+            "nomogon_web.wsgi:application",
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--worker-class",
+            "gthread",
+            "--workers",
+            "1",
+            "--threads",
+            str(WEB_THREADS),
+            "--keep-alive",
+            "30",
+            "--timeout",
+            "120",
+            "--graceful-timeout",
+            "3",
+            "--log-level",
+            "warning",
+            "--chdir",
+            str(ROOT / "web"),
+        ],
+        env=environment(),
+        start_new_session=True,
+    )
 
 
 def worker():
-    return subprocess.Popen([str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work"],
-                            env=environment(), start_new_session=True)
+    return subprocess.Popen(
+        [str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work"], env=environment(), start_new_session=True
+    )
 
 
 def wait_until_up(address, server, seconds=40):
@@ -72,12 +94,16 @@ def start(arguments):
 
     def leave(*_):
         raise KeyboardInterrupt
+
     signal.signal(signal.SIGTERM, leave)
     try:
         if not wait_until_up(address, processes[0]):
             say("the web server did not come up; what it said is above.")
             return 1
-        print(f"\n  Nomogon is at {address}\n  Demo sign-in: name ro, password hive-latch\n  Ctrl-C stops it.\n", flush=True)
+        print(
+            f"\n  Nomogon is at {address}\n  Demo sign-in: name ro, password hive-latch\n  Ctrl-C stops it.\n",
+            flush=True,
+        )
         while all(process.poll() is None for process in processes):
             time.sleep(0.5)
         say("a part of the application ended by itself; stopping the rest.")

@@ -35,7 +35,9 @@ def debian_packages(wanted):
     apt = shutil.which("apt-get")
     sudo = [] if os.geteuid() == 0 else ([shutil.which("sudo")] if shutil.which("sudo") else None)
     if apt is None or sudo is None:
-        raise SetupError(f"{', '.join(missing)} must be installed first (as root: apt-get install {' '.join(missing)}).")
+        raise SetupError(
+            f"{', '.join(missing)} must be installed first (as root: apt-get install {' '.join(missing)})."
+        )
     say(f"installing {', '.join(missing)} from Debian's packages …")
     quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     run(*sudo, apt, "update", "-qq", what="apt-get update", env=quiet)
@@ -48,12 +50,24 @@ def program(*names):
 
 def python_environment():
     """The virtual environment, with every package checked against its recorded hash."""
+
     def build():
         say("installing the Python packages (about a minute the first time) …")
         if not VENV_PYTHON.exists():
             run(sys.executable, "-m", "venv", VENV, what="the virtual environment")
-        run(VENV_PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes",
-            "-r", REQUIREMENTS, what="installing the Python packages")
+        run(
+            VENV_PYTHON,
+            "-m",
+            "pip",
+            "install",
+            "-q",
+            "--disable-pip-version-check",
+            "--require-hashes",
+            "-r",
+            REQUIREMENTS,
+            what="installing the Python packages",
+        )
+
     key = digest(REQUIREMENTS) if VENV_PYTHON.exists() else "new"
     once("python", key, build)
     if key == "new":
@@ -66,19 +80,31 @@ def front_end():
     lock = ROOT / "package-lock.json"
     if npm is None:
         raise SetupError("npm (with Node.js 18 or newer) is needed to build the pages; install it and run this again.")
-    if once("npm", digest(lock) + str((ROOT / "node_modules").exists()), lambda: run(
-            npm, "ci", "--no-audit", "--no-fund", "--silent", what="installing the front-end packages")):
+    if once(
+        "npm",
+        digest(lock) + str((ROOT / "node_modules").exists()),
+        lambda: run(npm, "ci", "--no-audit", "--no-fund", "--silent", what="installing the front-end packages"),
+    ):
         (STATE / "stamps" / "npm").write_text(digest(lock) + "True")
     sources = [lock, ROOT / "package.json", ROOT / "web" / "frontend", ROOT / "web" / "templates"]
     once("pages", digest(*sources), lambda: run(npm, "run", "--silent", "build", what="building the pages"))
-    once("static", digest(*sources), lambda: manage("collectstatic", "--noinput", "--clear", what="collecting the pages' files"))
+    once(
+        "static",
+        digest(*sources),
+        lambda: manage("collectstatic", "--noinput", "--clear", what="collecting the pages' files"),
+    )
 
 
 def compiled_loops():
     """Compile the numeric inner loops once, so that no user waits for it."""
     core = ROOT / "core" / "nomogon_core"
-    once("compiled", digest(*sorted(core.rglob("compiled*.py")), core / "warm.py"), lambda: run(
-        VENV_PYTHON, "-m", "nomogon_core.warm", what="compiling the numeric loops", env=environment()))
+    once(
+        "compiled",
+        digest(*sorted(core.rglob("compiled*.py")), core / "trace" / "warm.py"),
+        lambda: run(
+            VENV_PYTHON, "-m", "nomogon_core.trace.warm", what="compiling the numeric loops", env=environment()
+        ),
+    )
 
 
 def manage(*arguments, what):
@@ -86,10 +112,13 @@ def manage(*arguments, what):
 
 
 def database(demo):
-    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted; whether the server was started just now."""
+    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted; whether the server was started just
+    now."""
     cluster, launched = postgres.start()
     migrations = sorted(path for path in (ROOT / "web").glob("*/migrations") if path.is_dir())
-    once("migrated", cluster + digest(*migrations), lambda: manage("migrate", "--noinput", what="preparing the database"))
+    once(
+        "migrated", cluster + digest(*migrations), lambda: manage("migrate", "--noinput", what="preparing the database")
+    )
     if demo:
         sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
         once("demo", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))

@@ -8,11 +8,10 @@ from pebble import ProcessExpired, ProcessPool
 
 from nomogon_cli.arguments import Parser, read_file
 from nomogon_core.errors import InputError, OperationError
-from nomogon_core.exchange import archive
-from nomogon_core.job import build_of, file_stem
-from nomogon_core.overview import checked
+from nomogon_core.exchange import archive, flat, release
+from nomogon_core.job.document import build_of, file_stem
+from nomogon_core.job.overview import checked
 from nomogon_core.quantity.units import parse_positive_length
-from nomogon_core.solid import flat, release
 
 TIME_LIMIT_S = 600
 

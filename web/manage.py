@@ -11,4 +11,5 @@ sys.path[:0] = [str(ROOT), str(ROOT / "core"), str(ROOT / "web")]
 if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nomogon_web.settings")
     from django.core.management import execute_from_command_line
+
     execute_from_command_line(sys.argv)

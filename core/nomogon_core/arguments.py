@@ -1,7 +1,9 @@
 """What a command takes: every argument declared with its kind, and looked at before anything runs.
 
-A kind is a small value that knows how to check what was sent and to say in words what it expects. Whatever comes from outside is plain JSON;
-what passes is a text, a truth value, a finite number, a place, an id, or rows and records of these, and never larger than somebody would send.
+A kind is a small value that knows how to check what was sent and to say in words what it expects. Whatever comes from
+outside is plain JSON;
+what passes is a text, a truth value, a finite number, a place, an id, or rows and records of these, and never larger
+than somebody would send.
 """
 
 import math
@@ -183,7 +185,8 @@ class Nothing:
 
 @attrs.frozen
 class Record:
-    """Named values of declared kinds, any of which may be missing but for those required; with ``rest`` further ones of that kind."""
+    """Named values of declared kinds, any of which may be missing but for those required; with ``rest`` further ones of
+    that kind."""
 
     fields: dict = attrs.field(factory=dict)
     required: tuple = ()
@@ -210,7 +213,8 @@ class Record:
 
 @attrs.frozen
 class Plain:
-    """Plain data whose kind the command itself looks at: no number that is not finite, nothing nested deep or very large."""
+    """Plain data whose kind the command itself looks at: no number that is not finite, nothing nested deep or very
+    large."""
 
     words = "plain data"
 
@@ -231,7 +235,11 @@ class Plain:
                 self._look(item, depth - 1, left)
         elif isinstance(value, str):
             Text(100 * LONGEST_TEXT).check(value)
-        elif value is not None and not isinstance(value, bool) and not (isinstance(value, (int, float)) and math.isfinite(value) and abs(value) < 1e18):
+        elif (
+            value is not None
+            and not isinstance(value, bool)
+            and not (isinstance(value, (int, float)) and math.isfinite(value) and abs(value) < 1e18)
+        ):
             raise Wrong(self.words)
 
 
@@ -246,14 +254,17 @@ def checked(name, declared, optional, sent):
     """The arguments of a command as they may be handed to it.
 
     Args:
-        name: of the command; declared: kind by argument; optional: arguments that may be missing; sent: plain data by argument.
+        name: of the command; declared: kind by argument; optional: arguments that may be missing; sent: plain data by
+            argument.
 
     Raises:
         InputError: an argument is missing, unknown, or not of its kind; the sentence names it.
     """
     for argument in sent:
         if argument not in declared:
-            raise InputError(f"The command {name} takes no {shown(argument)}; it takes {', '.join(declared) or 'nothing'}.")
+            raise InputError(
+                f"The command {name} takes no {shown(argument)}; it takes {', '.join(declared) or 'nothing'}."
+            )
     for argument, kind in declared.items():
         if argument not in sent:
             if argument not in optional:
@@ -262,5 +273,7 @@ def checked(name, declared, optional, sent):
         try:
             kind.check(sent[argument])
         except Wrong as problem:
-            raise InputError(f"The command {name} expects {problem} as {argument}; {shown(sent[argument])} came.") from None
+            raise InputError(
+                f"The command {name} expects {problem} as {argument}; {shown(sent[argument])} came."
+            ) from None
     return sent

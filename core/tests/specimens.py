@@ -3,7 +3,7 @@
 import numpy as np
 
 from examples.render import Camera, part_coverage, photograph
-from nomogon_core.reference.decode import srgb_to_linear
+from nomogon_core.picture.decode import srgb_to_linear
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.model import Constraint, Sketch
@@ -49,7 +49,9 @@ def triangle(*places):
 
 def plate_operations(sketch, thickness=6.0, fillet=0.0):
     """The largest region extruded, with its top edges rounded if wanted."""
-    operations = [Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=thickness)]
+    operations = [
+        Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=thickness)
+    ]
     if fillet:
         operations.append(Operation("op2", "fillet", body="Plate", edges=["top"], radius=fillet))
     return operations
@@ -57,5 +59,3 @@ def plate_operations(sketch, thickness=6.0, fillet=0.0):
 
 def fixed(*names):
     return Constraint("fixed", names)
-
-

@@ -10,16 +10,16 @@ from hypothesis import strategies as st
 
 from examples import parts
 from examples.tilted import CARD, Pinhole, shoot_beside_card
-from nomogon_core import job
 from nomogon_core.devices import caliper, scanner
 from nomogon_core.errors import CalibrationError, InputError
-from nomogon_core.follow import follow
-from nomogon_core.geometry import Circle, Line, sample
-from nomogon_core.measuring import read_check, suggest
-from nomogon_core.overview import overview
+from nomogon_core.geometry.curves import Circle, Line, sample
+from nomogon_core.job import document as job
+from nomogon_core.job.follow import follow
+from nomogon_core.job.measuring import read_check, suggest
+from nomogon_core.job.overview import overview
+from nomogon_core.picture.decode import decode, inspect
+from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.calibration import Calibration, KnownLength, fit_similarity, level_angle
-from nomogon_core.reference.decode import decode, inspect
-from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.models import choose_model, measure_next
 from nomogon_core.reference.rectify import rectify
 from nomogon_core.reference.sheets import find_rectangle, follow_straight
@@ -29,18 +29,42 @@ from nomogon_core.sketch.dimensions import new_dimension
 from nomogon_core.trace.symmetry import find_axis
 
 SIZE = (4000, 3000)
-PARAMETERS = {"similarity": (250.0,), "x and y scale": (250.0, 255.0), "affine": (250.0, 2.0, 245.0), "perspective": (250.0, 2.0, 245.0, 0.06, -0.04)}
+PARAMETERS = {
+    "similarity": (250.0,),
+    "x and y scale": (250.0, 255.0),
+    "affine": (250.0, 2.0, 245.0),
+    "perspective": (250.0, 2.0, 245.0, 0.06, -0.04),
+}
 
 
 class Mapping(unittest.TestCase):
-    @given(st.sampled_from(sorted(PARAMETERS)), st.booleans(), st.floats(-3, 3), st.booleans(), st.floats(0, 3999), st.floats(0, 2999))
+    @given(
+        st.sampled_from(sorted(PARAMETERS)),
+        st.booleans(),
+        st.floats(-3, 3),
+        st.booleans(),
+        st.floats(0, 3999),
+        st.floats(0, 2999),
+    )
     def test_to_px_undoes_to_mm(self, kind, bends, angle, flipped, x, y):
-        fit = Calibration(kind, PARAMETERS[kind] + ((0.04,) if bends else ()), np.zeros((1, 1)), (1999.5, 1499.5), 2500.0, (300.0, 2000.0), angle,
-                          raised=0.97, at_mm=(3.0, -4.0), flipped=flipped)
+        fit = Calibration(
+            kind,
+            PARAMETERS[kind] + ((0.04,) if bends else ()),
+            np.zeros((1, 1)),
+            (1999.5, 1499.5),
+            2500.0,
+            (300.0, 2000.0),
+            angle,
+            raised=0.97,
+            at_mm=(3.0, -4.0),
+            flipped=flipped,
+        )
         np.testing.assert_allclose(fit.to_px(fit.to_mm([(x, y)])), [(x, y)], atol=1e-6)
 
     def test_a_linear_one_is_its_matrix(self):
-        fit = Calibration("affine", PARAMETERS["affine"], np.zeros((3, 3)), (100.0, 80.0), 500.0, (10.0, 20.0), 0.3, flipped=True)
+        fit = Calibration(
+            "affine", PARAMETERS["affine"], np.zeros((3, 3)), (100.0, 80.0), 500.0, (10.0, 20.0), 0.3, flipped=True
+        )
         a, b, c, d, e, f = fit.px_matrix()
         np.testing.assert_allclose(fit.to_mm([(37, 91)]), [(37 * a + 91 * c + e, 37 * b + 91 * d + f)], atol=1e-9)
         self.assertTrue(fit.is_linear)
@@ -82,7 +106,9 @@ class Following(unittest.TestCase):
             np.testing.assert_allclose(followed.sketch.points[name], (1.02 * x, 1.02 * y), atol=1e-6)
         for name, curve in self.sketch.curves.items():
             self.assertAlmostEqual(followed.sketch.curves[name].radius, 1.02 * curve.radius, places=6)
-        self.assertAlmostEqual(followed.farthest_mm, 0.02 * max(math.hypot(*place) for place in self.sketch.points.values()), places=6)
+        self.assertAlmostEqual(
+            followed.farthest_mm, 0.02 * max(math.hypot(*place) for place in self.sketch.points.values()), places=6
+        )
 
     @settings(max_examples=15, deadline=None)
     @given(st.floats(0.97, 1.03))
@@ -135,11 +161,36 @@ def scanned_job(dpi=300, seed=5, gauge=True):
     for key, pair in (("k1", ((0, 20), (84, 20))), ("k2", ((25, 0), (25, 46)))):
         picks = [pick_edge(light, *place) for place in scan.to_px(pair)]
         reading = caliper.read_between(parts.latch_plate(), *pair, random)
-        known[key] = {"kind": "length", "name": key, "picture": "r1", "used": True, "start": [picks[0].x, picks[0].y], "end": [picks[1].x, picks[1].y],
-                      "length_mm": reading, "sigma_px": max(pick.sigma_px for pick in picks), "gauge_u95_mm": 0.02}
-    picture = {"name": "scan", "width": info.width, "height": info.height, "origin_px": [0.0, info.height - 1.0], "angle": 0.0, "dpi": list(info.dpi)}
-    documents = {"reference": {"pictures": {"r1": picture}, "active": "r1", "known": known, "traces": {"t1": {"picture": "r1"}}, "next_number": 9},
-                 "sketch": job.EMPTY["sketch"], "build": job.EMPTY["build"]}
+        known[key] = {
+            "kind": "length",
+            "name": key,
+            "picture": "r1",
+            "used": True,
+            "start": [picks[0].x, picks[0].y],
+            "end": [picks[1].x, picks[1].y],
+            "length_mm": reading,
+            "sigma_px": max(pick.sigma_px for pick in picks),
+            "gauge_u95_mm": 0.02,
+        }
+    picture = {
+        "name": "scan",
+        "width": info.width,
+        "height": info.height,
+        "origin_px": [0.0, info.height - 1.0],
+        "angle": 0.0,
+        "dpi": list(info.dpi),
+    }
+    documents = {
+        "reference": {
+            "pictures": {"r1": picture},
+            "active": "r1",
+            "known": known,
+            "traces": {"t1": {"picture": "r1"}},
+            "next_number": 9,
+        },
+        "sketch": job.EMPTY["sketch"],
+        "build": job.EMPTY["build"],
+    }
     return documents, scan, light
 
 
@@ -169,9 +220,13 @@ class StandIns(unittest.TestCase):
 
     def test_the_caliper_repeats_and_rounds(self):
         random = np.random.default_rng(3)
-        readings = np.array([caliper.read_between(parts.latch_plate(), (12, 0.4), (25, 45.8), random) for _ in range(400)])
+        readings = np.array(
+            [caliper.read_between(parts.latch_plate(), (12, 0.4), (25, 45.8), random) for _ in range(400)]
+        )
         self.assertAlmostEqual(readings.mean(), 46.0, delta=0.003)
-        self.assertAlmostEqual(readings.std(), math.hypot(caliper.REPEATABILITY_MM, caliper.RESOLUTION_MM / math.sqrt(12)), delta=0.0015)
+        self.assertAlmostEqual(
+            readings.std(), math.hypot(caliper.REPEATABILITY_MM, caliper.RESOLUTION_MM / math.sqrt(12)), delta=0.0015
+        )
         np.testing.assert_allclose(readings * 100, np.round(readings * 100), atol=1e-6)
 
     def test_the_caliper_refuses_what_no_caliper_can(self):
@@ -196,11 +251,20 @@ class NextMeasurement(unittest.TestCase):
         self.assertLess(found.after_u95_mm, 0.6 * found.before_u95_mm)
 
     def test_measuring_it_keeps_the_promise(self):
-        across, up = KnownLength("a", (500, 1500), (3500, 1500), 300.0), KnownLength("b", (2000, 200), (2000, 2800), 260.0)
+        across, up = (
+            KnownLength("a", (500, 1500), (3500, 1500), 300.0),
+            KnownLength("b", (2000, 200), (2000, 2800), 260.0),
+        )
         pairs = [((500, 1000), (3500, 1000)), ((2000, 200), (2000, 2800))]
         first = measure_next(fit_similarity([across]), SIZE, pairs, pairs, lengths=[across])
-        second = measure_next(fit_similarity([across, up]), SIZE, [((600, 300), (3300, 2700))], pairs, lengths=[across, up])
-        self.assertAlmostEqual((second or first).before_u95_mm if second else first.after_u95_mm, first.after_u95_mm, delta=0.15 * first.after_u95_mm)
+        second = measure_next(
+            fit_similarity([across, up]), SIZE, [((600, 300), (3300, 2700))], pairs, lengths=[across, up]
+        )
+        self.assertAlmostEqual(
+            (second or first).before_u95_mm if second else first.after_u95_mm,
+            first.after_u95_mm,
+            delta=0.15 * first.after_u95_mm,
+        )
 
     def test_a_job_is_told_something_that_a_caliper_can_hold(self):
         documents, _, _ = scanned_job()
@@ -212,8 +276,13 @@ class NextMeasurement(unittest.TestCase):
         ends = fit.to_mm([found.start_px, found.end_px])
         curves = [sketch.geometry(name) for name in sketch.curves]
         for place in ends:
-            near = min(abs(math.dist(place, curve.center) - curve.radius) if not isinstance(curve, Line) else
-                       abs(np.linalg.det([np.subtract(curve.end, curve.start), np.subtract(place, curve.start)])) / math.dist(curve.start, curve.end) for curve in curves)
+            near = min(
+                abs(math.dist(place, curve.center) - curve.radius)
+                if not isinstance(curve, Line)
+                else abs(np.linalg.det([np.subtract(curve.end, curve.start), np.subtract(place, curve.start)]))
+                / math.dist(curve.start, curve.end)
+                for curve in curves
+            )
             self.assertLess(near, 1e-6)
 
 
@@ -221,7 +290,9 @@ class Flat(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.camera = Pinhole((1600, 1200), tilt=18.0, focal=1500.0, height=300.0, target=(55.0, 70.0))
-        cls.photo = decode(shoot_beside_card(cls.camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0)))
+        cls.photo = decode(
+            shoot_beside_card(cls.camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0))
+        )
         cls.fit = choose_model((1600, 1200), rectangles=[find_rectangle(cls.photo, "card")])
 
     def test_the_rectified_card_has_its_size(self):
@@ -234,7 +305,11 @@ class Flat(unittest.TestCase):
     def test_a_hole_is_measured_within_its_interval(self):
         ends = self.camera.to_px([(80 - 2.38, 26), (80 + 2.38, 26)])
         picks = [pick_edge(self.photo, *end) for end in ends]
-        item = {"what": "distance", "places": [(pick.x, pick.y) for pick in picks], "sigma_px": max(pick.sigma_px for pick in picks)}
+        item = {
+            "what": "distance",
+            "places": [(pick.x, pick.y) for pick in picks],
+            "sigma_px": max(pick.sigma_px for pick in picks),
+        }
         read, u95 = read_check(self.fit, item)
         self.assertAlmostEqual(read, 4.76, delta=u95)
         self.assertLess(u95, 0.1)
@@ -242,7 +317,12 @@ class Flat(unittest.TestCase):
     def test_a_straight_edge_is_followed(self):
         start, end = self.camera.to_px([(14.0, 75.0), (90.0, 75.0)])
         places = follow_straight(self.photo, start + (2, 2), end + (1, -2))
-        truth = [np.abs(np.array(self.camera.to_px([(x, 75.0) for x in np.linspace(10, 100, 400)])) - place).sum(axis=1).min() for place in places]
+        truth = [
+            np.abs(np.array(self.camera.to_px([(x, 75.0) for x in np.linspace(10, 100, 400)])) - place)
+            .sum(axis=1)
+            .min()
+            for place in places
+        ]
         self.assertLess(np.median(truth), 0.5)
         self.assertGreater(len(places), 30)
         with self.assertRaisesRegex(CalibrationError, "too near"):
@@ -255,15 +335,20 @@ class Mirror(unittest.TestCase):
         for angle in (0.0, 0.3, 1.2, -0.7):
             turn = np.array([[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]])
             axis = find_axis(points @ turn + (20, -30))
-            off = min(abs(math.remainder(axis.angle - angle, math.pi)), abs(math.remainder(axis.angle - angle - math.pi / 2, math.pi)))
+            off = min(
+                abs(math.remainder(axis.angle - angle, math.pi)),
+                abs(math.remainder(axis.angle - angle - math.pi / 2, math.pi)),
+            )
             self.assertLess(math.degrees(off), 0.02)
             self.assertLess(axis.rms, 0.08)
             middle = np.array([42.8, 26.99]) @ turn + (20, -30)
-            self.assertLess(abs((np.subtract(axis.point, middle)) @ (-math.sin(axis.angle), math.cos(axis.angle))), 0.03)
+            self.assertLess(
+                abs((np.subtract(axis.point, middle)) @ (-math.sin(axis.angle), math.cos(axis.angle))), 0.03
+            )
 
     def test_a_bump_is_told_and_does_not_move_the_axis(self):
         angle = np.linspace(0, 2 * np.pi, 2000, endpoint=False)
-        radius = 30 + 6 * np.cos(3 * angle) + 3 * np.exp(-((angle - 2.0) / 0.05) ** 2)
+        radius = 30 + 6 * np.cos(3 * angle) + 3 * np.exp(-(((angle - 2.0) / 0.05) ** 2))
         axis = find_axis(np.column_stack([radius * np.cos(angle), radius * np.sin(angle)]))
         off = min(abs(math.remainder(axis.angle - k * math.pi / 3, math.pi)) for k in range(3))
         self.assertLess(math.degrees(off), 0.2)
@@ -276,9 +361,22 @@ def _points(curve):
 
 class Circles(unittest.TestCase):
     def test_a_known_diameter_counts_across_and_along(self):
-        known = {"k1": {"kind": "diameter", "name": "Bore", "picture": "r1", "center": [500, 400], "half_axes": [200, 202], "angle": 0.0, "length_mm": 40.0,
-                        "sigma_px": 0.1, "gauge_u95_mm": 0.02}, "k2": {"kind": "straight", "name": "Edge", "picture": "r1", "places": [[0, 0], [5, 5], [9, 9]]},
-                 "k3": {"kind": "check", "name": "Check", "picture": "r1"}, "k4": {"kind": "resolution", "name": "Resolution 1", "picture": "r1", "dpi": [254, 254], "used": False}}
+        known = {
+            "k1": {
+                "kind": "diameter",
+                "name": "Bore",
+                "picture": "r1",
+                "center": [500, 400],
+                "half_axes": [200, 202],
+                "angle": 0.0,
+                "length_mm": 40.0,
+                "sigma_px": 0.1,
+                "gauge_u95_mm": 0.02,
+            },
+            "k2": {"kind": "straight", "name": "Edge", "picture": "r1", "places": [[0, 0], [5, 5], [9, 9]]},
+            "k3": {"kind": "check", "name": "Check", "picture": "r1"},
+            "k4": {"kind": "resolution", "name": "Resolution 1", "picture": "r1", "dpi": [254, 254], "used": False},
+        }
         told = job.observations(known)
         self.assertEqual([round(item.base_px) for item in told.lengths], [400, 404])
         self.assertEqual(len(told.straights), 1)

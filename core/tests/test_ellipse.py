@@ -13,15 +13,16 @@ from hypothesis import strategies as st
 from core.tests.specimens import camera, fixed, light_of, plate_operations, tied
 from examples import samples
 from examples.render import hole, rounded_polygon
-from nomogon_core import tracing, underhand
-from nomogon_core.crossings import at, crossings
 from nomogon_core.errors import SketchError
-from nomogon_core.exchange.drawing import dxf, svg
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, closed_area, length, sample
-from nomogon_core.mirroring import tied_halves
+from nomogon_core.exchange.writers.drawing import dxf, svg
+from nomogon_core.geometry.crossings import at, crossings
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area, length, sample
+from nomogon_core.geometry.records import curve_of_record, primitive_record
+from nomogon_core.job import tracing
+from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import decode
-from nomogon_core.sketch import edit, model
+from nomogon_core.sketch import edit, model, underhand
+from nomogon_core.sketch.mirroring import tied_halves
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import freedom, solve
@@ -29,7 +30,7 @@ from nomogon_core.sketch.system import Equations, System
 from nomogon_core.sketch.trim import trim
 from nomogon_core.solid import rebuild
 from nomogon_core.trace.distances import signed_distance
-from nomogon_core.trace.outlines import TraceSettings, curve_of_record, primitive_record, trace
+from nomogon_core.trace.outlines import TraceSettings, trace
 
 OVAL = Ellipse((21.0, 14.0), (12.0, 7.0), math.radians(25.0))
 SIZES = st.floats(0.5, 20.0)
@@ -42,7 +43,8 @@ def oval(center=(3.0, 2.0), first=(8.0, 3.0), second=(2.0, 6.0)):
 
 class Geometry(unittest.TestCase):
     def test_perimeter_and_area(self):
-        """Perimeter with semi-axes 2 and 1: 9.688448220547675, by the complete elliptic integral 8 E(sqrt(3)/2) (value from memory)."""
+        """Perimeter with semi-axes 2 and 1: 9.688448220547675, by the complete elliptic integral 8 E(sqrt(3)/2) (value
+        from memory)."""
         self.assertAlmostEqual(length(Ellipse((5, 5), (2, 1), 0.3)), 9.688448220547675, places=10)
         self.assertAlmostEqual(length(Ellipse((5, 5), (1, 2), 0.3)), 9.688448220547675, places=10)
         self.assertAlmostEqual(closed_area((OVAL,)), math.pi * 84, places=10)
@@ -50,12 +52,17 @@ class Geometry(unittest.TestCase):
     @given(SIZES, SIZES, ANGLES, st.floats(0, 6.28), st.floats(-0.3, 3.0))
     @settings(max_examples=60, deadline=None)
     def test_distance_along_a_normal(self, a, b, turn, angle, share):
-        """A place on the outer or, near enough, the inner normal is as far away as it was put: the curvature's radius is min(a,b)²/max(a,b) at least."""
+        """A place on the outer or, near enough, the inner normal is as far away as it was put: the curvature's radius
+        is min(a,b)²/max(a,b) at least."""
         ellipse = Ellipse((1.0, -2.0), (a, b), turn)
         off = share * min(a, b) ** 2 / max(a, b)
         normal = np.array([b * math.cos(angle), a * math.sin(angle)])
-        normal = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]]) @ (normal / np.hypot(*normal))
-        self.assertAlmostEqual(signed_distance(ellipse.at([angle]) + off * normal, ellipse)[0], off, delta=1e-6 * max(a, b))
+        normal = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]]) @ (
+            normal / np.hypot(*normal)
+        )
+        self.assertAlmostEqual(
+            signed_distance(ellipse.at([angle]) + off * normal, ellipse)[0], off, delta=1e-6 * max(a, b)
+        )
 
     @given(SIZES, SIZES, ANGLES, ANGLES)
     @settings(max_examples=40, deadline=None)
@@ -79,7 +86,9 @@ class InThePicture(unittest.TestCase):
 
     def test_ellipses_and_circles_are_told_apart(self):
         found = trace(self.light, self.fit, TraceSettings(tolerance_mm=0.1))
-        self.assertEqual([[type(curve) for curve in outline.curves] for outline in found], [[Ellipse], [Ellipse], [Circle]])
+        self.assertEqual(
+            [[type(curve) for curve in outline.curves] for outline in found], [[Ellipse], [Ellipse], [Circle]]
+        )
         for outline, true in zip(found, (OVAL, self.inner)):
             (curve,) = outline.curves
             self.assertLess(math.dist(curve.center, true.center), 0.01)
@@ -89,38 +98,58 @@ class InThePicture(unittest.TestCase):
             np.testing.assert_allclose([*again.center, *again.semi_axes], [*curve.center, *curve.semi_axes], atol=1e-12)
 
     def test_what_is_almost_an_ellipse_is_none(self):
-        """A pointed lens of two arcs and a plate with rounded corners: common practice knows both as what a loose fit turns into ovals."""
+        """A pointed lens of two arcs and a plate with rounded corners: common practice knows both as what a loose fit
+        turns into ovals."""
         radius = 14.0
         half = math.acos((radius - 5.0) / radius)
-        lens = tuple(Arc((20.0, 15.0 + sense * (radius - 5.0)), radius, -sense * math.pi / 2 - half, 2 * half) for sense in (1, -1))
+        lens = tuple(
+            Arc((20.0, 15.0 + sense * (radius - 5.0)), radius, -sense * math.pi / 2 - half, 2 * half)
+            for sense in (1, -1)
+        )
         for part in (lens, rounded_polygon([(4, 8), (36, 8), (36, 22), (4, 22)], [6.9] * 4)):
-            (found,) = trace(light_of((part,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15))
+            (found,) = trace(
+                light_of((part,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15)
+            )
             self.assertNotIn(Ellipse, [type(curve) for curve in found.curves])
 
     def test_halves_of_an_oval_are_one_ellipse_on_the_axis(self):
-        """An oval plate with an oval hole on its axis and a pair beside it, traced by halves, and tied in the sketch."""
+        """An oval plate with an oval hole on its axis and a pair beside it, traced by halves, and tied in the
+        sketch."""
         pair = [Ellipse((20.0 + 9 * side, 15.0), (2.5, 1.5), side * 0.5) for side in (1, -1)]
-        part = ((Ellipse((20.0, 15.0), (15.0, 9.0), 0.0),), (Ellipse((20.0, 15.0), (1.8, 4.0), 0.0),), *((one,) for one in pair))
+        part = (
+            (Ellipse((20.0, 15.0), (15.0, 9.0), 0.0),),
+            (Ellipse((20.0, 15.0), (1.8, 4.0), 0.0),),
+            *((one,) for one in pair),
+        )
         light = light_of(part, 540, 420, self.view, noise=0.006, seed=5)
         found = trace(light, self.fit, TraceSettings(tolerance_mm=0.08, halves="average"))
         self.assertEqual([[type(curve) for curve in outline.curves] for outline in found], [[Ellipse]] * 4)
         axis = found[0].axis
         outlines = [tracing.Outlines(outline.curves, outline.u95_mm) for outline in found]
-        outlines.append(tracing.axis_outline([curve for outline in outlines for curve in outline.curves], axis.point, axis.angle))
+        outlines.append(
+            tracing.axis_outline([curve for outline in outlines for curve in outline.curves], axis.point, axis.angle)
+        )
         sketch, told = tracing.taken_in(Sketch(), outlines, "t1")
         self.assertEqual(told, "4 ellipses")
         self.assertIn("symmetric", [item.kind for item in sketch.constraints.values()])
-        largest = max((name for name, curve in sketch.curves.items() if curve.kind == "ellipse"), key=lambda name: max(sketch.geometry(name).semi_axes))
+        largest = max(
+            (name for name, curve in sketch.curves.items() if curve.kind == "ellipse"),
+            key=lambda name: max(sketch.geometry(name).semi_axes),
+        )
         np.testing.assert_allclose(sorted(sketch.geometry(largest).semi_axes), (9.0, 15.0), atol=0.03)
 
     def test_the_feeder_cap_as_a_scanner_sees_it(self):
-        """The sample part: two ovals and three round holes, each as one curve, at 200 dpi from a scanner with its faults."""
+        """The sample part: two ovals and three round holes, each as one curve, at 200 dpi from a scanner with its
+        faults."""
         picture = samples.take("feeder-cap", "scan", dpi=200, turn_degrees=0.7, seed=11)
         corners = np.column_stack([[[0, 31], [96, 31]], [1, 1]]) @ picture.px_from_mm.T
         start, end = (tuple(corner[:2] / corner[2]) for corner in corners)
         fit = fit_similarity([KnownLength("length", start, end, 96.0)])
         found = trace(decode(picture.data), fit, TraceSettings(tolerance_mm=0.1))
-        self.assertEqual([[type(curve).__name__ for curve in outline.curves] for outline in found], [["Ellipse"], ["Ellipse"], ["Circle"], ["Circle"], ["Circle"]])
+        self.assertEqual(
+            [[type(curve).__name__ for curve in outline.curves] for outline in found],
+            [["Ellipse"], ["Ellipse"], ["Circle"], ["Circle"], ["Circle"]],
+        )
         np.testing.assert_allclose(sorted(found[0].curves[0].semi_axes), (31, 48), atol=0.08)
         np.testing.assert_allclose(sorted(found[1].curves[0].semi_axes), (8, 15), atol=0.08)
 
@@ -143,14 +172,21 @@ class InTheSketch(unittest.TestCase):
         sketch, point = edit.add_point(sketch, (9.0, 7.0))
         sketch = tied(sketch, fixed(*sketch.curves[name].points), Constraint("on curve", (point, name)))
         self.assertEqual(freedom(sketch).degrees, 1)
-        self.assertAlmostEqual(signed_distance(np.array([sketch.points[point]]), sketch.geometry(name))[0], 0.0, places=7)
+        self.assertAlmostEqual(
+            signed_distance(np.array([sketch.points[point]]), sketch.geometry(name))[0], 0.0, places=7
+        )
 
     def test_axes_are_dimensioned_and_made_equal(self):
         sketch, name = oval()
         sketch, other = edit.add_ellipse(sketch, (30, 3), (33, 4), (30, 7))
         center, first, second = sketch.curves[name].points
-        sketch = tied(sketch, Constraint("distance", (center, first), value=9.0, name="a"), Constraint("distance", (center, second), value=4.0, name="b"),
-                      Constraint("horizontal", (center, first)), Constraint("equal", (name, other)))
+        sketch = tied(
+            sketch,
+            Constraint("distance", (center, first), value=9.0, name="a"),
+            Constraint("distance", (center, second), value=4.0, name="b"),
+            Constraint("horizontal", (center, first)),
+            Constraint("equal", (name, other)),
+        )
         np.testing.assert_allclose(sketch.geometry(other).semi_axes, (9.0, 4.0), atol=1e-8)
         self.assertAlmostEqual(math.sin(sketch.geometry(name).angle), 0.0, places=9)
 
@@ -160,7 +196,17 @@ class InTheSketch(unittest.TestCase):
         sketch, name = oval((1.0, 2.0), (14.0, 4.0), (0.0, 9.0))
         sketch, point = edit.add_point(sketch, (13.0, 14.0))
         sketch, _ = edit.add_constraint(sketch, Constraint("on curve", (point, name)))
-        system = System(Equations(attrs.evolve(sketch, points={key: (x + move, y + other) for (key, (x, y)), move, other in zip(sketch.points.items(), moves[::2], moves[1::2])})))
+        system = System(
+            Equations(
+                attrs.evolve(
+                    sketch,
+                    points={
+                        key: (x + move, y + other)
+                        for (key, (x, y)), move, other in zip(sketch.points.items(), moves[::2], moves[1::2])
+                    },
+                )
+            )
+        )
         x = system.start()
         _, entries = system.evaluate(x)
         slopes = np.zeros((system.row_count, system.count))
@@ -197,7 +243,8 @@ class InTheSketch(unittest.TestCase):
 
 class InTheSolid(unittest.TestCase):
     def test_volume_and_size(self):
-        """Volume of an elliptic cylinder, pi a b h; half its extent across a direction at angle t to its first axis is hypot(a cos t, b sin t)."""
+        """Volume of an elliptic cylinder, pi a b h; half its extent across a direction at angle t to its first axis is
+        hypot(a cos t, b sin t)."""
         sketch = Sketch()
         sketch, _, _ = edit.add_outline(sketch, (OVAL,), [0.05], origin="drawn")
         sketch, _, _ = edit.add_outline(sketch, (Ellipse((20, 14), (2, 3), 0.2),), [0.05], origin="drawn")

@@ -1,4 +1,5 @@
-"""Symmetric parts traced by halves: exact mirror images, fewest curves across the axis, and the relation kept in the sketch."""
+"""Symmetric parts traced by halves: exact mirror images, fewest curves across the axis, and the relation kept in the
+sketch."""
 
 import math
 import unittest
@@ -12,12 +13,12 @@ from core.tests.specimens import light_of
 from core.tests.test_tracing import calibrated, plate_view
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, closed_area, end_directions, outline_points
+from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, end_directions, outline_points
+from nomogon_core.job.tracing import Outlines, axis_outline, taken_in, traced_again
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.solve import Grab, freedom, solve
 from nomogon_core.trace.halves import fit_halves
 from nomogon_core.trace.outlines import TraceSettings, trace
-from nomogon_core.tracing import Outlines, axis_outline, taken_in, traced_again
 
 BODY = rounded_polygon([(-20, 0), (20, 0), (16, 24), (6, 24), (0, 18), (-6, 24), (-16, 24)], [4, 4, 3, 0, 4, 0, 3])
 HOLES = (hole(-10, 8, 6), hole(10, 8, 6), hole(0, 9, 5))
@@ -37,8 +38,10 @@ def contour(curves, turn, noise, seed):
 
 def kinks(curves):
     """Degrees at each joint."""
-    return [math.degrees(math.acos(float(np.clip(end_directions(before)[1] @ end_directions(after)[0], -1, 1))))
-            for before, after in zip((curves[-1], *curves[:-1]), curves)]
+    return [
+        math.degrees(math.acos(float(np.clip(end_directions(before)[1] @ end_directions(after)[0], -1, 1))))
+        for before, after in zip((curves[-1], *curves[:-1]), curves)
+    ]
 
 
 def taken(outlines, sketch=None):
@@ -60,7 +63,9 @@ class Halves(unittest.TestCase):
         everything = [curve for one in found.fitted for curve in one.curves]
         for curve in everything:
             image = self.image(curve, found.axis)
-            nearest = min(math.dist(image, self.image(other, None)) for other in everything if type(other) is type(curve))
+            nearest = min(
+                math.dist(image, self.image(other, None)) for other in everything if type(other) is type(curve)
+            )
             self.assertLess(nearest, 1e-9)
         self.assertLess(max(one.max_deviation for one in found.fitted), 0.06)
         self.assertTrue(all(closed_area(one.curves) > 0 for one in found.fitted))
@@ -75,15 +80,32 @@ class Halves(unittest.TestCase):
         return (*(axis.mirrored(middle)[0] if axis else middle), size)
 
     def test_left_is_left_and_its_own_shape_is_kept(self):
-        """One corner is bevelled more on the right: each half kept gives its own bevel on both sides, the average the mean."""
+        """One corner is bevelled more on the right: each half kept gives its own bevel on both sides, the average the
+        mean."""
         lopsided = rounded_polygon([(-20, 0), (20, 0), (20, 20), (16, 24), (-16.4, 24), (-20, 20)], [0] * 6)
         widths = {}
         for keep in ("left", "right", "average"):
-            curves = fit_halves([contour(lopsided, 0.0, 0.001, 1)], [False], keep, pixel=PIXEL, tolerance=0.05).fitted[0].curves
-            top = max((curve for curve in curves if isinstance(curve, Line)), key=lambda line: min(line.start[1], line.end[1]))
-            bevels = [line for line in curves if isinstance(line, Line) and abs(abs(line.end[0] - line.start[0]) - abs(line.end[1] - line.start[1])) < 0.6]
-            # Where the bevels, carried on, meet the top: the mean of two corners at different places is itself no corner.
-            meets = [line.start[0] + (top.start[1] - line.start[1]) * (line.end[0] - line.start[0]) / (line.end[1] - line.start[1]) for line in bevels]
+            curves = (
+                fit_halves([contour(lopsided, 0.0, 0.001, 1)], [False], keep, pixel=PIXEL, tolerance=0.05)
+                .fitted[0]
+                .curves
+            )
+            top = max(
+                (curve for curve in curves if isinstance(curve, Line)), key=lambda line: min(line.start[1], line.end[1])
+            )
+            bevels = [
+                line
+                for line in curves
+                if isinstance(line, Line)
+                and abs(abs(line.end[0] - line.start[0]) - abs(line.end[1] - line.start[1])) < 0.6
+            ]
+            # Where the bevels, carried on, meet the top: the mean of two corners at different places is itself no
+            # corner.
+            meets = [
+                line.start[0]
+                + (top.start[1] - line.start[1]) * (line.end[0] - line.start[0]) / (line.end[1] - line.start[1])
+                for line in bevels
+            ]
             widths[keep] = max(meets) - min(meets)
         self.assertAlmostEqual(widths["left"] - widths["right"], 0.8, delta=0.25)
         self.assertAlmostEqual(widths["average"], (widths["left"] + widths["right"]) / 2, delta=0.1)
@@ -99,8 +121,15 @@ class Halves(unittest.TestCase):
 class InTheSketch(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        shifted = [tuple(attrs.evolve(curve, start=np.add(curve.start, (22, 2)), end=np.add(curve.end, (22, 2))) if isinstance(curve, Line)
-                         else attrs.evolve(curve, center=np.add(curve.center, (22, 2))) for curve in curves) for curves in (BODY, *HOLES)]
+        shifted = [
+            tuple(
+                attrs.evolve(curve, start=np.add(curve.start, (22, 2)), end=np.add(curve.end, (22, 2)))
+                if isinstance(curve, Line)
+                else attrs.evolve(curve, center=np.add(curve.center, (22, 2)))
+                for curve in curves
+            )
+            for curves in (BODY, *HOLES)
+        ]
         cls.light = light_of(shifted, 540, 380, plate_view())
         cls.sketch = taken(cls.traced())
 
@@ -113,7 +142,14 @@ class InTheSketch(unittest.TestCase):
         axis = next(curve for curve in sketch.curves.values() if curve.construction)
         start, end = (np.array(sketch.points[name]) for name in axis.points)
         normal = np.array([-(end - start)[1], (end - start)[0]]) / math.dist(start, end)
-        places = np.array([sketch.points[point] for curve in sketch.curves.values() if not curve.construction for point in curve.points])
+        places = np.array(
+            [
+                sketch.points[point]
+                for curve in sketch.curves.values()
+                if not curve.construction
+                for point in curve.points
+            ]
+        )
         images = places - 2 * ((places - start) @ normal)[:, None] * normal
         return np.hypot(*(images[:, None] - places[None]).transpose(2, 0, 1)).min(axis=1).max()
 
@@ -134,7 +170,12 @@ class InTheSketch(unittest.TestCase):
         self.assertLess(self.symmetric(moved), 1e-6)
 
     def ends(self):
-        return {point for curve in self.sketch.curves.values() if curve.kind == "line" and not curve.construction for point in curve.points}
+        return {
+            point
+            for curve in self.sketch.curves.values()
+            if curve.kind == "line" and not curve.construction
+            for point in curve.points
+        }
 
     def test_traced_again_the_halves_stay_tied(self):
         again = taken(self.traced(threshold=0.4), self.sketch)

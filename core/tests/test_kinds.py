@@ -1,4 +1,5 @@
-"""Kinds of pictures that people bring: brushed metal by two strokes, flat colours, plans, faint pencil; drawn at random with known outlines."""
+"""Kinds of pictures that people bring: brushed metal by two strokes, flat colours, plans, faint pencil; drawn at random
+with known outlines."""
 
 import math
 import unittest
@@ -10,12 +11,12 @@ from hypothesis import strategies as st
 
 from benchmarks import random_kinds, unseen_kinds
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Line
+from nomogon_core.geometry.curves import Line
+from nomogon_core.picture.contours import Tones
+from nomogon_core.picture.decode import colours, decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import colours, decode
 from nomogon_core.trace.centre_lines import Stroke, centre_lines, marks_among
 from nomogon_core.trace.compiled_cut import dearest_way, least_cut
-from nomogon_core.trace.contours import Tones
 from nomogon_core.trace.fit import FittedOutline
 from nomogon_core.trace.flat_colours import contours_by_flat_colours, main_colours
 from nomogon_core.trace.outlines import TraceSettings, contour_preview, trace
@@ -34,10 +35,16 @@ class Cut(unittest.TestCase):
         against, across, down = (random.uniform(low, 1, (3, 3)).astype(np.float32) for low in (-1, 0, 0))
 
         def cost(share):
-            return float((against * share).sum() + (across[:, :2] * np.abs(np.diff(share, axis=1))).sum() + (down[:2] * np.abs(np.diff(share, axis=0))).sum())
+            return float(
+                (against * share).sum()
+                + (across[:, :2] * np.abs(np.diff(share, axis=1))).sum()
+                + (down[:2] * np.abs(np.diff(share, axis=0))).sum()
+            )
 
         found = cost((least_cut(against, across, down, 3000) > 0.5).astype(float))
-        least = min(cost(np.array([(number >> bit) & 1 for bit in range(9)], float).reshape(3, 3)) for number in range(512))
+        least = min(
+            cost(np.array([(number >> bit) & 1 for bit in range(9)], float).reshape(3, 3)) for number in range(512)
+        )
         self.assertLess(found - least, 2e-3)
 
     def test_the_dearest_way_is_closed_and_keeps_to_the_ridge(self):
@@ -67,7 +74,12 @@ class TwoStrokes(unittest.TestCase):
 
     def test_the_preview_says_where_the_edge_is_seen(self):
         shown = contour_preview(self.light, self.picture.tries[0], 0.1, 1.0, colour=colours(self.picture.data))
-        contours = contours_by_strokes(self.light, self.picture.tries[0].part_strokes, self.picture.tries[0].ground_strokes, colour=colours(self.picture.data))
+        contours = contours_by_strokes(
+            self.light,
+            self.picture.tries[0].part_strokes,
+            self.picture.tries[0].ground_strokes,
+            colour=colours(self.picture.data),
+        )
         free = [contour for contour in contours if not contour.touches_border]
         self.assertTrue(0.3 < np.mean(np.concatenate([contour.sure for contour in free])) <= 1)
         self.assertEqual([one["seen"] is None for one in shown], [sure_runs(contour) is None for contour in contours])

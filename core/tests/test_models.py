@@ -7,15 +7,22 @@ import numpy as np
 
 from examples.tilted import Pinhole
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.calibration import MODELS
+from nomogon_core.reference.calibration import MODELS, KnownLength, fit_similarity
 from nomogon_core.reference.models import Rectangle, choose_model, fit_plane
 
 SIZE = (4000, 3000)
 # ISO/IEC 7810 ID-1 (memory) and ISO 216.
 CARD, A4 = (85.60, 53.98), (297.0, 210.0)
-PAIRS = (((10, 10), (100, 12)), ((20, 80), (22, 140)), ((10, 10), (110, 150)), ((90, 20), (15, 130)), ((100, 12), (105, 140)), ((12, 75), (108, 78)),
-         ((30, 20), (90, 140)), ((15, 100), (100, 60)))
+PAIRS = (
+    ((10, 10), (100, 12)),
+    ((20, 80), (22, 140)),
+    ((10, 10), (110, 150)),
+    ((90, 20), (15, 130)),
+    ((100, 12), (105, 140)),
+    ((12, 75), (108, 78)),
+    ((30, 20), (90, 140)),
+    ((15, 100), (100, 60)),
+)
 
 
 def camera_at(tilt=0.0, **how):
@@ -25,12 +32,21 @@ def camera_at(tilt=0.0, **how):
 def rectangle(camera, name, size, at, random, sigma):
     x, y = at
     corners = camera.to_px([(x, y + size[1]), (x + size[0], y + size[1]), (x + size[0], y), (x, y)])
-    return Rectangle(name, (corners + random.normal(0, sigma, (4, 2))).tolist(), *size, sigma_px=max(sigma, 0.02), u95_mm=0.01)
+    return Rectangle(
+        name, (corners + random.normal(0, sigma, (4, 2))).tolist(), *size, sigma_px=max(sigma, 0.02), u95_mm=0.01
+    )
 
 
 def known(camera, random, sigma, pairs=PAIRS):
-    return [KnownLength(f"L{index}", *map(tuple, camera.to_px(pair) + random.normal(0, sigma, (2, 2))), math.dist(*pair) + random.normal(0, 0.01), sigma_px=sigma)
-            for index, pair in enumerate(pairs)]
+    return [
+        KnownLength(
+            f"L{index}",
+            *map(tuple, camera.to_px(pair) + random.normal(0, sigma, (2, 2))),
+            math.dist(*pair) + random.normal(0, 0.01),
+            sigma_px=sigma,
+        )
+        for index, pair in enumerate(pairs)
+    ]
 
 
 class Exact(unittest.TestCase):
@@ -90,10 +106,21 @@ class Uncertainty(unittest.TestCase):
 
     def test_true_values_lie_inside_the_stated_interval(self):
         sigma = 0.3
-        cases = {"similarity": (camera_at(0.0), lambda camera, random: (known(camera, random, sigma, PAIRS[:3]), [])),
-                 "x and y scale": (camera_at(0.0, turn=0.0, squash=1.01), lambda camera, random: (known(camera, random, sigma, PAIRS[:4]), [])),
-                 "affine": (camera_at(0.0, turn=0.2, squash=1.02), lambda camera, random: (known(camera, random, sigma, PAIRS[:6]), [])),
-                 "perspective": (camera_at(18.0), lambda camera, random: ([], [rectangle(camera, "Card", CARD, (15, 40), random, sigma)]))}
+        cases = {
+            "similarity": (camera_at(0.0), lambda camera, random: (known(camera, random, sigma, PAIRS[:3]), [])),
+            "x and y scale": (
+                camera_at(0.0, turn=0.0, squash=1.01),
+                lambda camera, random: (known(camera, random, sigma, PAIRS[:4]), []),
+            ),
+            "affine": (
+                camera_at(0.0, turn=0.2, squash=1.02),
+                lambda camera, random: (known(camera, random, sigma, PAIRS[:6]), []),
+            ),
+            "perspective": (
+                camera_at(18.0),
+                lambda camera, random: ([], [rectangle(camera, "Card", CARD, (15, 40), random, sigma)]),
+            ),
+        }
         for model, (camera, observe) in cases.items():
             share = self.coverage(model, camera, observe)
             self.assertGreater(share, 0.90, model)
@@ -102,7 +129,11 @@ class Uncertainty(unittest.TestCase):
 
 class Choice(unittest.TestCase):
     def test_the_smallest_model_within_noise_is_chosen_and_says_why(self):
-        for camera, expected in ((camera_at(0.0), "similarity"), (camera_at(0.0, turn=0.0, squash=1.02), "x and y scale"), (camera_at(20.0), "perspective")):
+        for camera, expected in (
+            (camera_at(0.0), "similarity"),
+            (camera_at(0.0, turn=0.0, squash=1.02), "x and y scale"),
+            (camera_at(20.0), "perspective"),
+        ):
             fit = choose_model(SIZE, lengths=known(camera, np.random.default_rng(2), 0.2))
             self.assertEqual(fit.model, expected)
             self.assertIn(f"The {expected} model fits all known sizes within their noise", fit.why)
@@ -114,15 +145,23 @@ class Choice(unittest.TestCase):
         self.assertEqual(fit.doubt.name, "Wrong")
         self.assertAlmostEqual(fit.doubt.off_mm, 2.0, delta=3 * fit.doubt.u95_mm)
         self.assertIn("but Wrong, which disagrees by", fit.why)
-        self.assertEqual(max(fit_plane("similarity", SIZE, lengths=lengths).residuals, key=lambda item: abs(item.off_mm)).name, "Wrong")
+        self.assertEqual(
+            max(fit_plane("similarity", SIZE, lengths=lengths).residuals, key=lambda item: abs(item.off_mm)).name,
+            "Wrong",
+        )
 
     def test_refusals(self):
         camera, random = camera_at(0.0), np.random.default_rng(2)
         card = rectangle(camera, "Card", CARD, (5, 5), random, 0.1)
         crossed = Rectangle("Card", [card.corners[index] for index in (0, 2, 1, 3)], *CARD)
         backwards = Rectangle("Card", card.corners[::-1], *CARD)
-        for how, words in ((dict(rectangles=[crossed]), "do not go around"), (dict(rectangles=[backwards]), "counter-clockwise"), (dict(), "no scale"),
-                           (dict(lengths=known(camera, random, 0.1, PAIRS[:2])), "needs 5 known lengths"), (dict(rectangles=[card], straights=[[(0, 0), (1, 1)]]), "at least three places")):
+        for how, words in (
+            ({"rectangles": [crossed]}, "do not go around"),
+            ({"rectangles": [backwards]}, "counter-clockwise"),
+            ({}, "no scale"),
+            ({"lengths": known(camera, random, 0.1, PAIRS[:2])}, "needs 5 known lengths"),
+            ({"rectangles": [card], "straights": [[(0, 0), (1, 1)]]}, "at least three places"),
+        ):
             with self.assertRaisesRegex(CalibrationError, words):
                 fit_plane("perspective", SIZE, **how)
         self.assertEqual(list(MODELS.values()), [1, 2, 3, 5])

@@ -11,20 +11,21 @@ from PIL import Image, ImageCms
 from core.tests.specimens import camera, light_of
 from examples import parts
 from nomogon_core.errors import PictureError
-from nomogon_core.reference import vector
-from nomogon_core.reference.cleanup import Scale, clean
-from nomogon_core.reference.decode import colours, decode, inspect
-from nomogon_core.reference.edges import pick_edge
-from nomogon_core.reference.quality import assess
+from nomogon_core.exchange.readers import vector
+from nomogon_core.picture.cleanup import Scale, clean
+from nomogon_core.picture.decode import colours, decode, inspect
+from nomogon_core.picture.edges import pick_edge
+from nomogon_core.picture.quality import assess
 
 HALF = 188  # the sRGB value of half the light, IEC 61966-2-1
 
 
 def in_proportion(profile):
-    """An sRGB profile with its tone curve replaced by Y = X and another name (ICC.1, parametric curve type 3: g, a, b, c, d)."""
+    """An sRGB profile with its tone curve replaced by Y = X and another name (ICC.1, parametric curve type 3: g, a, b,
+    c, d)."""
     at = profile.index(b"para") + 12
     numbers = b"".join(int(value * 65536).to_bytes(4, "big") for value in (1, 1, 0, 1, 0))
-    return (profile[:at] + numbers + profile[at + 20:]).replace("sRGB".encode("utf-16-be"), "LRGB".encode("utf-16-be"))
+    return (profile[:at] + numbers + profile[at + 20 :]).replace("sRGB".encode("utf-16-be"), "LRGB".encode("utf-16-be"))
 
 
 class Formats(unittest.TestCase):
@@ -75,7 +76,10 @@ class Drawings(unittest.TestCase):
         return float((1 - light).sum()) / (dpi / 25.4) ** 2
 
     def test_svg_in_its_own_units(self):
-        drawing = b'<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30"><circle cx="20" cy="15" r="10"/></svg>'
+        drawing = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30">'
+            b'<circle cx="20" cy="15" r="10"/></svg>'
+        )
         for dpi in (150, 600):
             self.assertAlmostEqual(self.dark_mm2(drawing, "a.svg", dpi), np.pi * 100, delta=0.4)
         self.assertEqual(inspect(vector.render(drawing, "a.svg", 254).png).width, 500)
@@ -90,16 +94,24 @@ class Drawings(unittest.TestCase):
 
     def test_a_page_of_a_pdf(self):
         stream = b"0 0 0 rg 10 10 72 36 re f"
-        body = (b"%%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n"
-                b"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 144 72]/Contents 4 0 R>>endobj\n4 0 obj<</Length %d>>stream\n%s\nendstream endobj\n"
-                b"trailer<</Root 1 0 R>>\n%%%%EOF") % (len(stream), stream)
+        body = (
+            b"%%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n"
+            b"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 144 72]/Contents 4 0 R>>endobj\n"
+            b"4 0 obj<</Length %d>>stream\n%s\nendstream endobj\n"
+            b"trailer<</Root 1 0 R>>\n%%%%EOF"
+        ) % (len(stream), stream)
         self.assertAlmostEqual(self.dark_mm2(body, "a.pdf", 300), 25.4 * 12.7, delta=1.5)
         with self.assertRaisesRegex(PictureError, "has 1 page; page 2"):
             vector.render(body, "a.pdf", 300, page=2)
 
     def test_too_large_a_drawing_says_what_fits(self):
         with self.assertRaisesRegex(PictureError, r"Choose \d+ dpi or less"):
-            vector.render(b'<svg xmlns="http://www.w3.org/2000/svg" width="900mm" height="900mm"><rect width="9" height="9"/></svg>', "a.svg", 600)
+            vector.render(
+                b'<svg xmlns="http://www.w3.org/2000/svg" width="900mm" height="900mm">'
+                b'<rect width="9" height="9"/></svg>',
+                "a.svg",
+                600,
+            )
         with self.assertRaisesRegex(PictureError, "between 30 and 2400"):
             vector.render(b"<svg/>", "a.svg", 5)
 
@@ -149,7 +161,9 @@ class CleanUp(unittest.TestCase):
         self.assertLess(self.at(mended, (20, 26.4)), 0.25)
 
     def test_the_background_goes_and_the_part_stays(self):
-        texture = light_of(parts.latch_plate(), 1040, 660, self.view, light=0.0) * (1 + 0.1 * np.sin(np.arange(1040) / 9)).astype(np.float32)
+        texture = light_of(parts.latch_plate(), 1040, 660, self.view, light=0.0) * (
+            1 + 0.1 * np.sin(np.arange(1040) / 9)
+        ).astype(np.float32)
         result = self.cleaned(texture, kind="background", margin_mm=2.0)
         far = result[20:60, 20:1000]
         self.assertLess(float(far.std()), 0.4 * float(texture[20:60, 20:1000].std()))
@@ -170,12 +184,18 @@ class CleanUp(unittest.TestCase):
         x, y = self.view.to_px([(12, 34)])[0]
         painted = self.cleaned(self.light, kind="paint", strokes=[{"points": [[x, y]], "radius": 40, "tone": "part"}])
         self.assertLess(self.at(painted, (12, 34)), 0.25)
-        erased = self.cleaned(self.light, kind="paint", strokes=[{"points": [[x, y], [x + 200, y]], "radius": 60, "tone": "ground"}])
+        erased = self.cleaned(
+            self.light, kind="paint", strokes=[{"points": [[x, y], [x + 200, y]], "radius": 60, "tone": "ground"}]
+        )
         self.assertGreater(self.at(erased, (20, 34)), 0.4)
 
     def test_a_step_can_be_switched_off_and_needs_a_scale(self):
-        np.testing.assert_array_equal(clean(self.light, [{"kind": "even", "on": False, "reach_percent": 30}]), self.light)
-        np.testing.assert_array_equal(clean(self.light, [{"kind": "specks", "area_mm2": 5}], Scale(1.0, None)), self.light)
+        np.testing.assert_array_equal(
+            clean(self.light, [{"kind": "even", "on": False, "reach_percent": 30}]), self.light
+        )
+        np.testing.assert_array_equal(
+            clean(self.light, [{"kind": "specks", "area_mm2": 5}], Scale(1.0, None)), self.light
+        )
 
     def test_a_reduced_copy_looks_the_same(self):
         step = {"kind": "holes", "area_mm2": 30.0, "crack_mm": 0.0}
@@ -184,9 +204,14 @@ class CleanUp(unittest.TestCase):
         self.assertLess(float(np.abs(clean(small, [step], Scale(2.0, 0.1)) - full).mean()), 0.004)
 
     def test_nonsense_is_refused_in_words(self):
-        for step, words in (({"kind": "melt"}, "no clean-up step"), ({"kind": "even", "reach_percent": 900}, "between 2 and 60"), ({"kind": "even"}, "number is missing"),
-                            ({"kind": "crop", "box": [0, 0, 3, 3]}, "at least 16 pixels"), ({"kind": "paint", "strokes": [{"points": "x", "tone": "part", "radius": 3}]}, "stroke"),
-                            ({"kind": "crop", "box": [5000, 0, 6000, 400]}, "outside the picture")):
+        for step, words in (
+            ({"kind": "melt"}, "no clean-up step"),
+            ({"kind": "even", "reach_percent": 900}, "between 2 and 60"),
+            ({"kind": "even"}, "number is missing"),
+            ({"kind": "crop", "box": [0, 0, 3, 3]}, "at least 16 pixels"),
+            ({"kind": "paint", "strokes": [{"points": "x", "tone": "part", "radius": 3}]}, "stroke"),
+            ({"kind": "crop", "box": [5000, 0, 6000, 400]}, "outside the picture"),
+        ):
             with self.assertRaisesRegex(PictureError, words):
                 clean(self.light, [step], self.scale)
 
@@ -205,8 +230,12 @@ class Quality(unittest.TestCase):
     def test_each_fault_is_told(self):
         dark_corner = self.picture() * np.clip(np.linspace(1.0, 0.12, 1260), 0, 1).astype(np.float32)
         shifted = light_of(parts.latch_plate(), 1000, 800, camera(12.0, (-200.0, 680.0)))
-        for light, name, remedy in ((self.picture(blur_px=4.5), "Sharpness", "focus"), (self.picture(ground=0.3, part=0.24), "Contrast", "lighter or darker"),
-                                    (dark_corner, "Evenness", "two sides"), (shifted, "Outlines at the border", "ground all around")):
+        for light, name, remedy in (
+            (self.picture(blur_px=4.5), "Sharpness", "focus"),
+            (self.picture(ground=0.3, part=0.24), "Contrast", "lighter or darker"),
+            (dark_corner, "Evenness", "two sides"),
+            (shifted, "Outlines at the border", "ground all around"),
+        ):
             measure = self.told(light, name)
             self.assertEqual(measure.state, "poor", name)
             self.assertIn(remedy, measure.remedy)

@@ -14,9 +14,9 @@ from PIL import Image
 from core.tests.specimens import camera, light_of
 from examples.render import rounded_polygon
 from nomogon_core.errors import CalibrationError, InputError, PictureError
+from nomogon_core.picture.decode import decode, inspect, linear_to_srgb, srgb_to_linear
+from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import decode, inspect, linear_to_srgb, srgb_to_linear
-from nomogon_core.reference.edges import pick_edge
 
 # ISO/IEC 7810 ID-1 (memory): 85.60 x 53.98 mm, corner radius 3.18 mm.
 CARD = rounded_polygon([(0, 0), (85.60, 0), (85.60, 53.98), (0, 53.98)], [3.18] * 4)
@@ -30,10 +30,14 @@ def encoded(pixels, kind, **options):
 
 def png_claiming(width, height):
     """A PNG whose header claims a size; there are hardly any pixels behind it."""
+
     def chunk(name, data):
         return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
+
     head = struct.pack(">IIBBBBB", width, height, 8, 0, 0, 0, 0)
-    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0" * 1000)) + chunk(b"IEND", b"")
+    return (
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0" * 1000)) + chunk(b"IEND", b"")
+    )
 
 
 class Decode(unittest.TestCase):
@@ -69,8 +73,14 @@ class Decode(unittest.TestCase):
     def test_bad_files_are_refused_in_words(self):
         whole = encoded(np.random.default_rng(1).integers(0, 255, (200, 300), np.uint8), "JPEG")
         png = encoded(self.grey, "PNG")
-        for data, words in ((b"hello, this is text", "not PNG, JPEG, WebP, TIFF, BMP, GIF, HEIC or AVIF"), (b"", "empty"), (whole[:len(whole) // 2], "cut off"),
-                            (png[:-20], "cut off|damaged"), (png_claiming(20000, 10000), "200 megapixels"), (encoded(self.grey[:8], "PNG"), "at least 16")):
+        for data, words in (
+            (b"hello, this is text", "not PNG, JPEG, WebP, TIFF, BMP, GIF, HEIC or AVIF"),
+            (b"", "empty"),
+            (whole[: len(whole) // 2], "cut off"),
+            (png[:-20], "cut off|damaged"),
+            (png_claiming(20000, 10000), "200 megapixels"),
+            (encoded(self.grey[:8], "PNG"), "at least 16"),
+        ):
             with self.assertRaisesRegex(PictureError, words):
                 decode(data, "picture.png")
 
@@ -127,7 +137,10 @@ class Similarity(unittest.TestCase):
         self.assertLess(inside / 400, 0.99)
 
     def test_the_length_that_disagrees_has_the_largest_residual(self):
-        lengths = [KnownLength(name, (0, 0), (size * 10, 0), size + wrong) for name, size, wrong in (("a", 80, 0), ("b", 50, 0), ("c", 70, 1.5))]
+        lengths = [
+            KnownLength(name, (0, 0), (size * 10, 0), size + wrong)
+            for name, size, wrong in (("a", 80, 0), ("b", 50, 0), ("c", 70, 1.5))
+        ]
         fit = fit_similarity(lengths)
         self.assertEqual(max(fit.residuals, key=lambda item: abs(item.off_mm)).name, "c")
         self.assertGreater(fit.reduced_chi2, 10)
@@ -139,10 +152,15 @@ class Similarity(unittest.TestCase):
         points = np.array([[0.0, 0.0], [123.0, -45.0]])
         np.testing.assert_allclose(fit.to_px(fit.to_mm(points)), points, atol=1e-6)
         a, b, c, d, e, f = fit.px_matrix()
-        np.testing.assert_allclose([[a * x + c * y + e, b * x + d * y + f] for x, y in points], fit.to_mm(points), atol=1e-6)
+        np.testing.assert_allclose(
+            [[a * x + c * y + e, b * x + d * y + f] for x, y in points], fit.to_mm(points), atol=1e-6
+        )
 
     def test_refusals(self):
-        for known, words in ((KnownLength("Width", (0, 0), (100, 0), 0.0), "longer than zero"), (KnownLength("Width", (5, 5), (5, 5), 10.0), "same place")):
+        for known, words in (
+            (KnownLength("Width", (0, 0), (100, 0), 0.0), "longer than zero"),
+            (KnownLength("Width", (5, 5), (5, 5), 10.0), "same place"),
+        ):
             with self.assertRaisesRegex(CalibrationError, words):
                 fit_similarity([known])
         with self.assertRaisesRegex(CalibrationError, "without a known length"):

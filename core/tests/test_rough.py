@@ -1,4 +1,5 @@
-"""Rough outlines, narrow places, acute tips and pictures of two tones: what a fit must not spoil, and how few curves it takes."""
+"""Rough outlines, narrow places, acute tips and pictures of two tones: what a fit must not spoil, and how few curves it
+takes."""
 
 import math
 import unittest
@@ -11,11 +12,11 @@ from hypothesis import strategies as st
 from core.tests.specimens import camera, light_of
 from examples.render import hole, part_coverage, photograph, rounded_polygon
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, bezier, end_directions, ends, sample
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bezier, end_directions, ends, sample
+from nomogon_core.picture.contours import find_contours, is_two_toned
+from nomogon_core.picture.decode import srgb_to_linear
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.reference.decode import srgb_to_linear
 from nomogon_core.trace.compiled_fit import folds
-from nomogon_core.trace.contours import find_contours, is_two_toned
 from nomogon_core.trace.distances import distances_from
 from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.fit_settings import FitSettings
@@ -44,11 +45,14 @@ class Rough(unittest.TestCase):
     @given(st.integers(0, 10**6), st.sampled_from([0.6, 1.0, 1.6]))
     @settings(max_examples=12, deadline=None)
     def test_closed_true_and_without_loops(self, seed, tolerance):
-        """Whatever comes in: the curves join, the contour is within the tolerance (more by the lens's rounding next to a corner), no curve loops."""
+        """Whatever comes in: the curves join, the contour is within the tolerance (more by the lens's rounding next to
+        a corner), no curve loops."""
         contour = ragged(seed)
         told = []
         fitted = fit_outline(contour, pixel=1.0, tolerance=tolerance, noise_px=0.2, tell=told.append)
-        self.assertLess(np.abs(distances_from(contour, fitted.curves)).max(), tolerance + FitSettings().free_tip_px + 0.1)
+        self.assertLess(
+            np.abs(distances_from(contour, fitted.curves)).max(), tolerance + FitSettings().free_tip_px + 0.1
+        )
         self.assertTrue(all(0 <= share <= 1 for share in told))
         if len(fitted.curves) > 1:
             for before, after in zip((fitted.curves[-1], *fitted.curves[:-1]), fitted.curves):
@@ -58,7 +62,12 @@ class Rough(unittest.TestCase):
                 self.assertFalse(folds(np.array(curve.points)))
 
     def test_a_looser_tolerance_takes_fewer_curves(self):
-        counts = [sum(len(fit_outline(ragged(seed), pixel=1.0, tolerance=tolerance, noise_px=0.2).curves) for seed in range(6)) for tolerance in (0.4, 1.0, 4.0)]
+        counts = [
+            sum(
+                len(fit_outline(ragged(seed), pixel=1.0, tolerance=tolerance, noise_px=0.2).curves) for seed in range(6)
+            )
+            for tolerance in (0.4, 1.0, 4.0)
+        ]
         self.assertGreater(counts[0], 1.5 * counts[1])
         self.assertGreater(counts[1], counts[2])
 
@@ -67,14 +76,24 @@ class Rough(unittest.TestCase):
         for seed in range(4):
             curves = fit_outline(ragged(seed, teeth=4, wobble=0.25), pixel=1.0, tolerance=0.8, noise_px=0.2).curves
             if len(curves) > 1:
-                self.assertFalse([turn(before, after) for before, after in zip((curves[-1], *curves[:-1]), curves) if SMOOTH < turn(before, after) < math.radians(5)])
+                self.assertFalse(
+                    [
+                        turn(before, after)
+                        for before, after in zip((curves[-1], *curves[:-1]), curves)
+                        if SMOOTH < turn(before, after) < math.radians(5)
+                    ]
+                )
 
     @given(st.integers(0, 10**6), st.sampled_from([1.0, 3.0, 10.0]), st.sampled_from([15.0, 120.0]), st.booleans())
     @settings(max_examples=15, deadline=None)
     def test_curves_join_at_any_tolerance_and_size(self, seed, tolerance, size, is_open):
         """Smooth blots of any size: long arcs that stay and meet one another must still join."""
         contour = ragged(seed, size=size, wobble=0.0)
-        curves = (fit_open(contour[:len(contour) // 2], pixel=1.0, tolerance=tolerance) if is_open else fit_outline(contour, pixel=1.0, tolerance=tolerance, noise_px=0.1)).curves
+        curves = (
+            fit_open(contour[: len(contour) // 2], pixel=1.0, tolerance=tolerance)
+            if is_open
+            else fit_outline(contour, pixel=1.0, tolerance=tolerance, noise_px=0.1)
+        ).curves
         for before, after in zip(curves[:-1], curves[1:]):
             self.assertLess(math.dist(ends(before)[1], ends(after)[0]), 1e-3)
 
@@ -83,7 +102,9 @@ class Rough(unittest.TestCase):
         across = contour[:, 0] < -20
         contour[across, 0] = -20 + 0.15 * np.random.default_rng(1).normal(size=across.sum())
         curves = fit_outline(contour, pixel=1.0, tolerance=0.8, noise_px=0.2).curves
-        longest = max((curve for curve in curves if isinstance(curve, Line)), key=lambda line: math.dist(line.start, line.end))
+        longest = max(
+            (curve for curve in curves if isinstance(curve, Line)), key=lambda line: math.dist(line.start, line.end)
+        )
         self.assertGreater(math.dist(longest.start, longest.end), 60)
         self.assertLess(abs(longest.start[0] - longest.end[0]), 0.5)
 
@@ -103,20 +124,30 @@ class NarrowPlaces(unittest.TestCase):
     def contour(self, part):
         view = camera(10.0, (40.3, 330.6))
         light = light_of((part,), 480, 380, view, blur_px=1.0, noise=0.004, seed=2)
-        return find_contours(light), fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center), light
+        return (
+            find_contours(light),
+            fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center),
+            light,
+        )
 
     def test_a_thin_bar_is_as_wide_as_it_is(self):
         """Arms of 0.5 and 0.8 mm: the other edge, 5 and 8 pixels away, must not count as the light beside this one."""
         for width in (0.5, 0.8):
-            part = rounded_polygon([(2, 4), (14, 4), (14, 10), (36, 10), (36, 10 + width), (14, 10 + width), (14, 28), (2, 28)], [0] * 8)
+            part = rounded_polygon(
+                [(2, 4), (14, 4), (14, 10), (36, 10), (36, 10 + width), (14, 10 + width), (14, 28), (2, 28)], [0] * 8
+            )
             (found,), fit, _ = self.contour(part)
             across = fit.to_mm(found.points)
             middle = across[(across[:, 0] > 18) & (across[:, 0] < 33)]
-            upper, lower = middle[middle[:, 1] > 10 + width / 2, 1].mean(), middle[middle[:, 1] < 10 + width / 2, 1].mean()
+            upper, lower = (
+                middle[middle[:, 1] > 10 + width / 2, 1].mean(),
+                middle[middle[:, 1] < 10 + width / 2, 1].mean(),
+            )
             self.assertAlmostEqual(upper - lower, width, delta=0.012)
 
     def test_the_tip_of_a_needle(self):
-        """The point of a triangle of 30 degrees, which the lens draws back by three pixels, stands where its sides meet."""
+        """The point of a triangle of 30 degrees, which the lens draws back by three pixels, stands where its sides
+        meet."""
         needle = rounded_polygon([(3, 6), (33, 6), (33, 6 + 30 * math.tan(math.radians(30)))], [0] * 3)
         _, fit, light = self.contour(needle)
         (outline,) = trace(light, fit, TraceSettings(tolerance_mm=0.03))
@@ -125,7 +156,10 @@ class NarrowPlaces(unittest.TestCase):
 
     def test_a_pointed_leaf_of_two_arcs(self):
         radius, half = 18.0, math.radians(20.0)
-        leaf = tuple(Arc((19.0, 16.0 - sense * radius * math.cos(half)), radius, sense * math.pi / 2 - half, 2 * half) for sense in (1, -1))
+        leaf = tuple(
+            Arc((19.0, 16.0 - sense * radius * math.cos(half)), radius, sense * math.pi / 2 - half, 2 * half)
+            for sense in (1, -1)
+        )
         _, fit, light = self.contour(leaf)
         (outline,) = trace(light, fit, TraceSettings(tolerance_mm=0.03))
         tips = [(19.0 - sense * radius * math.sin(half), 16.0) for sense in (1, -1)]
@@ -136,10 +170,17 @@ class NarrowPlaces(unittest.TestCase):
 
 class Gaps(unittest.TestCase):
     def test_a_cracked_plate_is_one_part(self):
-        """A crack of 0.6 mm splits a plate in two; closing gaps up to 1 mm gives one outline, the plate's own, and its hole stays."""
+        """A crack of 0.6 mm splits a plate in two; closing gaps up to 1 mm gives one outline, the plate's own, and its
+        hole stays."""
         view = camera(10.0, (40.3, 330.6))
-        halves = (rounded_polygon([(3, 4), (18, 4), (18, 28), (3, 28)], [0] * 4), rounded_polygon([(18.6, 4), (36, 4), (36, 28), (18.6, 28)], [0] * 4), hole(10, 16, 6))
-        cover = sum(part_coverage((half,), view, 480, 380) for half in halves[:2]) - part_coverage((halves[2],), view, 480, 380)
+        halves = (
+            rounded_polygon([(3, 4), (18, 4), (18, 28), (3, 28)], [0] * 4),
+            rounded_polygon([(18.6, 4), (36, 4), (36, 28), (18.6, 28)], [0] * 4),
+            hole(10, 16, 6),
+        )
+        cover = sum(part_coverage((half,), view, 480, 380) for half in halves[:2]) - part_coverage(
+            (halves[2],), view, 480, 380
+        )
         light = srgb_to_linear(photograph(cover, noise=0.004, seed=3) / 255).astype(np.float32)
         fit = fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center)
         self.assertEqual([outline.hole for outline in trace(light, fit, TraceSettings())], [False, False, True])
@@ -172,9 +213,20 @@ class TwoTones(unittest.TestCase):
 
     def test_round_holes_of_a_stencil_are_circles(self):
         view = camera(9.0, (350.3, 340.6))
-        photo = light_of((rounded_polygon([(-30, -25), (30, -25), (30, 25), (-30, 25)], [5] * 4), hole(8, 5, 12), hole(-14, -8, 7)), 700, 680, view, light=0.0, noise=0.0, blur_px=0.0)
+        photo = light_of(
+            (rounded_polygon([(-30, -25), (30, -25), (30, 25), (-30, 25)], [5] * 4), hole(8, 5, 12), hole(-14, -8, 7)),
+            700,
+            680,
+            view,
+            light=0.0,
+            noise=0.0,
+            blur_px=0.0,
+        )
         fit = fit_similarity([KnownLength("a", (0, 0), (900, 0), 100.0)], origin_px=view.center)
         outlines = trace((photo > 0.3).astype(np.float32), fit, TraceSettings(tolerance_mm=0.1))
         self.assertEqual([[type(curve) for curve in outline.curves] for outline in outlines[1:]], [[Circle], [Circle]])
         self.assertAlmostEqual(outlines[1].curves[0].radius, 6.0, delta=0.02)
-        self.assertLess(max(np.abs(distances_from(sample(curve, 0.01), [Circle((8, 5), 6)])).max() for curve in outlines[1].curves), 0.03)
+        self.assertLess(
+            max(np.abs(distances_from(sample(curve, 0.01), [Circle((8, 5), 6)])).max() for curve in outlines[1].curves),
+            0.03,
+        )

@@ -10,10 +10,10 @@ import numpy as np
 
 from core.tests.specimens import drawn, plate_operations
 from examples.render import hole, rounded_polygon
-from nomogon_core import advice, ledger
 from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.exchange import archive
-from nomogon_core.overview import checked, overview
+from nomogon_core.job import advice, ledger
+from nomogon_core.job.overview import checked, overview
 from nomogon_core.sketch import model
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.model import Constraint
@@ -26,7 +26,9 @@ MUTATIONS = 600
 def whole_job():
     """Documents that hold one of everything."""
     sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6, 0, 0, 0]), hole(20, 20, 5))
-    circle, line = (next(name for name, curve in sketch.curves.items() if curve.kind == kind) for kind in ("circle", "line"))
+    circle, line = (
+        next(name for name, curve in sketch.curves.items() if curve.kind == kind) for kind in ("circle", "line")
+    )
     sketch = constrain(sketch, Constraint("diameter", (circle,), value=5.0, name="Bore")).sketch
     sketch = constrain(sketch, Constraint("horizontal", (line,))).sketch
     operations = plate_operations(sketch, 5.0, fillet=1.0)
@@ -43,10 +45,41 @@ def whole_job():
             "jaws": {"way": "level", "place": [9, 9]},
             **length,
         },
-        "k2": {"kind": "diameter", "name": "Bore", "center": [200, 200], "half_axes": [25, 25], "angle": 0.0, "length_mm": 5.0, **length},
-        "k3": {"kind": "rectangle", "name": "Card", "corners": corners, "width_mm": 85.6, "height_mm": 53.98, "thing": "", **length, "used": False},
-        "k4": {"kind": "straight", "name": "Edge", "places": [[10, 10], [100, 10.1], [200, 10], [300, 10], [400, 10]], "picture": "r1", "used": False},
-        "k5": {"kind": "check", "name": "Check", "what": "distance", "places": [[10, 10], [10, 410]], "gauge": 40.0, "stand_in": False, **length},
+        "k2": {
+            "kind": "diameter",
+            "name": "Bore",
+            "center": [200, 200],
+            "half_axes": [25, 25],
+            "angle": 0.0,
+            "length_mm": 5.0,
+            **length,
+        },
+        "k3": {
+            "kind": "rectangle",
+            "name": "Card",
+            "corners": corners,
+            "width_mm": 85.6,
+            "height_mm": 53.98,
+            "thing": "",
+            **length,
+            "used": False,
+        },
+        "k4": {
+            "kind": "straight",
+            "name": "Edge",
+            "places": [[10, 10], [100, 10.1], [200, 10], [300, 10], [400, 10]],
+            "picture": "r1",
+            "used": False,
+        },
+        "k5": {
+            "kind": "check",
+            "name": "Check",
+            "what": "distance",
+            "places": [[10, 10], [10, 410]],
+            "gauge": 40.0,
+            "stand_in": False,
+            **length,
+        },
         "k6": {"kind": "resolution", "name": "Resolution", "dpi": [254.0, 254.0], "picture": "r1", "used": True},
     }
     picture = {
@@ -82,7 +115,13 @@ def whole_job():
         "edge": [[10.0, 799.0], [300.0, 799.0]],
     }
     return {
-        "reference": {"pictures": {"r1": picture}, "active": "r1", "known": known, "traces": {"drawn": trace}, "next_number": 9},
+        "reference": {
+            "pictures": {"r1": picture},
+            "active": "r1",
+            "known": known,
+            "traces": {"drawn": trace},
+            "next_number": 9,
+        },
         "sketch": model.to_json(sketch),
         "build": {
             "operations": {one.name: json.loads(json.dumps(to_json(one))) for one in operations},

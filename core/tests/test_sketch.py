@@ -12,7 +12,7 @@ from core.tests.specimens import drawn, fixed, tied, triangle
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Line, closed_area, ends, length
+from nomogon_core.geometry.curves import Line, closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
@@ -37,8 +37,14 @@ def circles(*places):
 class ClosedAnswers(unittest.TestCase):
     def test_equilateral_triangle(self):
         sketch, points, lines = triangle((0, 0), (1, 0.1), (0.4, 0.7))
-        sketch = tied(sketch, fixed(points[0]), Constraint("horizontal", (lines[0],)), dimension("distance", (lines[0],), 1.0),
-                      Constraint("equal", lines[:2]), Constraint("equal", lines[1:]))
+        sketch = tied(
+            sketch,
+            fixed(points[0]),
+            Constraint("horizontal", (lines[0],)),
+            dimension("distance", (lines[0],), 1.0),
+            Constraint("equal", lines[:2]),
+            Constraint("equal", lines[1:]),
+        )
         # Height of the equilateral triangle of side 1: sqrt(3)/2 (any geometry text).
         self.assertAlmostEqual(sketch.points[points[2]][1], math.sqrt(3) / 2, places=10)
         self.assertEqual(freedom(sketch).degrees, 0)
@@ -52,22 +58,43 @@ class ClosedAnswers(unittest.TestCase):
             sketch, name = edit.add_line(sketch, names[k], names[(k + 1) % 5])
             lines.append(name)
         angles = [Constraint("angle", (lines[k], lines[k + 1]), value=math.radians(72), name=f"a{k}") for k in range(2)]
-        start = attrs.evolve(sketch, points={name: (math.cos(2 * math.pi * k / 5 + 0.1 * math.sin(k)), math.sin(2 * math.pi * k / 5)) for k, name in enumerate(names)})
-        sketch = tied(start, dimension("distance", (lines[0],), 1.0), *[Constraint("equal", (lines[k], lines[k + 1])) for k in range(4)], *angles)
+        start = attrs.evolve(
+            sketch,
+            points={
+                name: (math.cos(2 * math.pi * k / 5 + 0.1 * math.sin(k)), math.sin(2 * math.pi * k / 5))
+                for k, name in enumerate(names)
+            },
+        )
+        sketch = tied(
+            start,
+            dimension("distance", (lines[0],), 1.0),
+            *[Constraint("equal", (lines[k], lines[k + 1])) for k in range(4)],
+            *angles,
+        )
         # Diagonal over side is the golden ratio: Euclid XIII.
-        self.assertAlmostEqual(math.dist(sketch.points[names[0]], sketch.points[names[2]]), (1 + math.sqrt(5)) / 2, places=9)
+        self.assertAlmostEqual(
+            math.dist(sketch.points[names[0]], sketch.points[names[2]]), (1 + math.sqrt(5)) / 2, places=9
+        )
 
     def test_circle_tangent_to_three_circles(self):
         # Apollonius: circles (0,0;1), (4,0;1), (2,4;2): the one outside all three is (2, 5/6; 7/6).
         sketch, names = circles((0, 0, 1), (4, 0, 1), (2, 4, 2), (2.2, 0.9, 1.0))
-        sketch = tied(sketch, *[fixed(name) for name in names[:3]], *[Constraint("tangent", (name, names[3])) for name in names[:3]])
+        sketch = tied(
+            sketch,
+            *[fixed(name) for name in names[:3]],
+            *[Constraint("tangent", (name, names[3])) for name in names[:3]],
+        )
         center = sketch.points[sketch.curves[names[3]].points[0]]
         np.testing.assert_allclose([*center, sketch.curves[names[3]].radius], [2, 5 / 6, 7 / 6], atol=1e-9)
 
     def test_descartes_circle(self):
         # Descartes' circle theorem: 1, 2, 3 at (0,0), (3,0), (0,4): the inner one has radius 6/23 at (21/23, 20/23).
         sketch, names = circles((0, 0, 1), (3, 0, 2), (0, 4, 3), (0.8, 0.8, 0.3))
-        sketch = tied(sketch, *[fixed(name) for name in names[:3]], *[Constraint("tangent", (name, names[3])) for name in names[:3]])
+        sketch = tied(
+            sketch,
+            *[fixed(name) for name in names[:3]],
+            *[Constraint("tangent", (name, names[3])) for name in names[:3]],
+        )
         self.assertAlmostEqual(sketch.curves[names[3]].radius, 6 / 23, places=9)
 
     def test_incircle_of_the_3_4_5_triangle(self):
@@ -87,7 +114,13 @@ class ClosedAnswers(unittest.TestCase):
         sketch, first = edit.add_line(sketch, corner, (40, 0))
         sketch, second = edit.add_line(sketch, corner, (20, 20 * math.sqrt(3)))
         sketch, circle = edit.add_circle(sketch, (15, 8), 8)
-        sketch = tied(sketch, fixed(first, second), dimension("radius", (circle,), 10.0), Constraint("tangent", (first, circle)), Constraint("tangent", (second, circle)))
+        sketch = tied(
+            sketch,
+            fixed(first, second),
+            dimension("radius", (circle,), 10.0),
+            Constraint("tangent", (first, circle)),
+            Constraint("tangent", (second, circle)),
+        )
         center = sketch.points[sketch.curves[circle].points[0]]
         np.testing.assert_allclose(center, [10 * math.sqrt(3), 10], atol=1e-8)
 
@@ -106,11 +139,22 @@ class Derivatives(unittest.TestCase):
         sketch, small = edit.add_circle(sketch, ids[4], 0.5)
         sketch, large = edit.add_circle(sketch, ids[5], 0.8)
         sketch, arc = edit.add_arc_through(sketch, ids[1], random.normal(0, 1, 2), ids[6])
-        for item in (Constraint("parallel", (first, second)), Constraint("perpendicular", (first, second)), Constraint("tangent", (first, small)),
-                     Constraint("tangent", (small, large)), Constraint("tangent", (first, arc)), Constraint("equal", (first, second)),
-                     Constraint("symmetric", (ids[7], ids[8], first)), Constraint("on curve", (ids[9], second)), Constraint("on curve", (ids[9], large)),
-                     Constraint("midpoint", (ids[10], first)), dimension("distance", (ids[0], ids[3]), 0.7), dimension("distance", (ids[0], second), 0.7),
-                     dimension("angle", (first, second), 0.7), dimension("across", (ids[0], ids[3]), 0.7)):
+        for item in (
+            Constraint("parallel", (first, second)),
+            Constraint("perpendicular", (first, second)),
+            Constraint("tangent", (first, small)),
+            Constraint("tangent", (small, large)),
+            Constraint("tangent", (first, arc)),
+            Constraint("equal", (first, second)),
+            Constraint("symmetric", (ids[7], ids[8], first)),
+            Constraint("on curve", (ids[9], second)),
+            Constraint("on curve", (ids[9], large)),
+            Constraint("midpoint", (ids[10], first)),
+            dimension("distance", (ids[0], ids[3]), 0.7),
+            dimension("distance", (ids[0], second), 0.7),
+            dimension("angle", (first, second), 0.7),
+            dimension("across", (ids[0], ids[3]), 0.7),
+        ):
             sketch, _ = edit.add_constraint(sketch, item)
         system = System(Equations(sketch), merge=merge)
         x = system.start()
@@ -147,8 +191,13 @@ class Constraining(unittest.TestCase):
 
     def test_a_contradiction_names_the_smallest_set(self):
         corners = [self.sketch.curves[line].points[0] for line in self.lines]
-        sketch = tied(self.sketch, Constraint("across", corners[:2], value=40.0, name="Foot"), Constraint("up", corners[1:3], value=20.0, name="Side"),
-                      Constraint("vertical", self.lines[1:2]), Constraint("vertical", self.lines[3:]))
+        sketch = tied(
+            self.sketch,
+            Constraint("across", corners[:2], value=40.0, name="Foot"),
+            Constraint("up", corners[1:3], value=20.0, name="Side"),
+            Constraint("vertical", self.lines[1:2]),
+            Constraint("vertical", self.lines[3:]),
+        )
         with self.assertRaisesRegex(SketchError, "Head contradicts .*nothing was changed") as caught:
             constrain(sketch, Constraint("across", corners[2:], value=45.0, name="Head"))
         self.assertIn("Foot (40.00 mm)", str(caught.exception))
@@ -157,16 +206,28 @@ class Constraining(unittest.TestCase):
 
     def test_an_impossible_value_changes_nothing(self):
         sketch, points, lines = triangle((0, 0), (4, 0), (2, 3))
-        sketch = tied(sketch, *[Constraint("distance", (line,), value=measure(sketch, "distance", (line,)), name=f"Side {line}") for line in lines])
+        sketch = tied(
+            sketch,
+            *[
+                Constraint("distance", (line,), value=measure(sketch, "distance", (line,)), name=f"Side {line}")
+                for line in lines
+            ],
+        )
         name = next(iter(sketch.constraints))
-        with self.assertRaisesRegex(SketchError, "cannot be 500.00 mm: no place near the drawing meets all constraints"):
+        with self.assertRaisesRegex(
+            SketchError, "cannot be 500.00 mm: no place near the drawing meets all constraints"
+        ):
             set_value(sketch, name, 500.0, typed="500")
         with self.assertRaisesRegex(SketchError, "more than zero"):
             set_value(sketch, name, -3.0, typed="-3")
 
     def test_wrong_choices_are_refused_in_words(self):
-        for item, words in ((Constraint("parallel", self.lines[:1]), "two lines"), (Constraint("concentric", self.lines[:2]), "needs a circle or an arc, not a line"),
-                            (Constraint("tangent", self.lines[:2]), "one is not a line"), (Constraint("symmetric", self.lines[:3]), "two points, or two ellipses, and the line")):
+        for item, words in (
+            (Constraint("parallel", self.lines[:1]), "two lines"),
+            (Constraint("concentric", self.lines[:2]), "needs a circle or an arc, not a line"),
+            (Constraint("tangent", self.lines[:2]), "one is not a line"),
+            (Constraint("symmetric", self.lines[:3]), "two points, or two ellipses, and the line"),
+        ):
             with self.assertRaisesRegex(SketchError, words):
                 constrain(self.sketch, item)
 
@@ -180,13 +241,20 @@ class Constraining(unittest.TestCase):
     @given(st.floats(5, 200), st.floats(5, 200))
     def test_a_fully_located_rectangle_has_the_sizes_asked_for(self, width, height):
         points = [self.sketch.curves[line].points[0] for line in self.lines]
-        sketch = tied(self.sketch, fixed(points[0]), *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)],
-                      dimension("distance", self.lines[:1], width), dimension("distance", self.lines[1:2], height))
+        sketch = tied(
+            self.sketch,
+            fixed(points[0]),
+            *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)],
+            dimension("distance", self.lines[:1], width),
+            dimension("distance", self.lines[1:2], height),
+        )
         self.assertEqual(freedom(sketch).degrees, 0)
         self.assertAlmostEqual(find_regions(sketch)[0].area, width * height, delta=1e-6 * width * height)
 
     def test_what_is_free_is_told_with_its_direction(self):
-        sketch = tied(self.sketch, *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)])
+        sketch = tied(
+            self.sketch, *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, self.lines)]
+        )
         self.assertEqual(freedom(sketch).degrees, 4)
         self.assertEqual({len(ways) for ways in freedom(sketch).points.values()}, {2})
         corner = self.sketch.curves[self.lines[0]].points[0]
@@ -211,15 +279,25 @@ class Constraining(unittest.TestCase):
         own = 4 * noise / math.sqrt(30)
         for start, end in ((2.0, 8.0), (40.0, 60.0)):
             sketch, (first,), _ = edit.add_outline(Sketch(), [Line((0, 0), (10, 0))], [own], origin="t1", closed=False)
-            sketch, (second,), _ = edit.add_outline(sketch, [Line((start, 7), (end, 7))], [0.0], origin="t1", closed=False)
+            sketch, (second,), _ = edit.add_outline(
+                sketch, [Line((start, 7), (end, 7))], [0.0], origin="t1", closed=False
+            )
             u95 = traced_u95(sketch, new_dimension(sketch, "distance", (first, second)), 0.0)
             self.assertAlmostEqual(float(np.mean(np.abs(levels + slopes * (start - 5)) < u95)), 0.954, delta=0.012)
         angle = traced_u95(sketch, new_dimension(sketch, "angle", (first, second)), 0.0)
         self.assertAlmostEqual(float(np.mean(np.abs(np.arctan(slopes)) < angle)), 0.954, delta=0.012)
-        self.assertAlmostEqual(traced_u95(sketch, new_dimension(sketch, "angle", (first, second)), 0.01), math.hypot(angle, 0.01))
+        self.assertAlmostEqual(
+            traced_u95(sketch, new_dimension(sketch, "angle", (first, second)), 0.01), math.hypot(angle, 0.01)
+        )
 
     def test_sketches_read_back_from_json(self):
-        sketch = tied(drawn(*parts.latch_plate()), Constraint("horizontal", [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")]))
+        sketch = tied(
+            drawn(*parts.latch_plate()),
+            Constraint(
+                "horizontal",
+                [next(name for name, curve in drawn(*parts.latch_plate()).curves.items() if curve.kind == "line")],
+            ),
+        )
         self.assertEqual(model.from_json(model.to_json(sketch)), sketch)
         with self.assertRaisesRegex(SketchError, "cannot be read"):
             model.from_json({"points": {"p1": [0, 0]}, "curves": {"c1": {"kind": "line", "points": ["p1", "p9"]}}})
@@ -228,7 +306,9 @@ class Constraining(unittest.TestCase):
 class Dragging(unittest.TestCase):
     def test_what_is_free_follows_and_the_rest_stays(self):
         sketch, points, lines = triangle((0, 0), (40, 0), (10, 30))
-        sketch = tied(sketch, fixed(points[0]), Constraint("horizontal", lines[:1]), dimension("distance", lines[:1], 40.0))
+        sketch = tied(
+            sketch, fixed(points[0]), Constraint("horizontal", lines[:1]), dimension("distance", lines[:1], 40.0)
+        )
         grab = Grab(sketch, [points[2]])
         moved = grab.move((5.0, -3.0), None)
         np.testing.assert_allclose(moved.points[points[2]], (15, 27), atol=1e-6)
@@ -236,7 +316,10 @@ class Dragging(unittest.TestCase):
 
     def test_a_way_out_and_back_ends_where_it_began(self):
         sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [4] * 4))
-        sketch = tied(sketch, *edit.smooth_joints(sketch, list(zip(sketch.curves, [*list(sketch.curves)[1:], list(sketch.curves)[0]]))))
+        sketch = tied(
+            sketch,
+            *edit.smooth_joints(sketch, list(zip(sketch.curves, [*list(sketch.curves)[1:], list(sketch.curves)[0]]))),
+        )
         held = [next(iter(sketch.points))]
         grab = Grab(sketch, held)
         for step in range(20):
@@ -246,9 +329,17 @@ class Dragging(unittest.TestCase):
 
     def test_an_unreachable_pointer_keeps_the_constraints(self):
         sketch, points, lines = triangle((0, 0), (10, 0), (5, 8))
-        sketch = tied(sketch, fixed(points[0], points[1]), Constraint("distance", (lines[1],), value=measure(sketch, "distance", (lines[1],)), name="Arm"))
+        sketch = tied(
+            sketch,
+            fixed(points[0], points[1]),
+            Constraint("distance", (lines[1],), value=measure(sketch, "distance", (lines[1],)), name="Arm"),
+        )
         moved = Grab(sketch, [points[2]]).move((500.0, 300.0), None)
-        self.assertAlmostEqual(math.dist(moved.points[points[1]], moved.points[points[2]]), measure(sketch, "distance", (lines[1],)), places=6)
+        self.assertAlmostEqual(
+            math.dist(moved.points[points[1]], moved.points[points[2]]),
+            measure(sketch, "distance", (lines[1],)),
+            places=6,
+        )
 
     def test_a_circle_by_its_rim(self):
         sketch, names = circles((0, 0, 5))
@@ -291,22 +382,32 @@ class Regions(unittest.TestCase):
         self.assertIsNone(match_region(find_regions(sketch), "region c90 c91", sketch.curves))
 
     def test_an_edit_moves_nothing_that_does_not_hang_on_it(self):
-        """Thirty rounded plates, level and upright, off the origin; a dimension of one changes, and of the others not a digit does."""
+        """Thirty rounded plates, level and upright, off the origin; a dimension of one changes, and of the others not a
+        digit does."""
         sketch = model.Sketch()
         for row in range(30):
-            corners = np.array([(0, 0), (20, 0), (20, 10), (0, 10)]) * (1 + 0.01 * math.sin(row)) + (60 * (row % 6) + 137.77, 60 * (row // 6) + 45.9)
+            corners = np.array([(0, 0), (20, 0), (20, 10), (0, 10)]) * (1 + 0.01 * math.sin(row)) + (
+                60 * (row % 6) + 137.77,
+                60 * (row // 6) + 45.9,
+            )
             sketch, names, _ = edit.add_outline(sketch, rounded_polygon(corners, [2] * 4), [0.0] * 8, origin="drawn")
             for name in (name for name in names if sketch.curves[name].kind == "line"):
                 (x0, y0), (x1, y1) = (sketch.points[point] for point in sketch.curves[name].points)
-                sketch, _ = edit.add_constraint(sketch, Constraint("horizontal" if abs(y1 - y0) < abs(x1 - x0) else "vertical", (name,)))
+                sketch, _ = edit.add_constraint(
+                    sketch, Constraint("horizontal" if abs(y1 - y0) < abs(x1 - x0) else "vertical", (name,))
+                )
             line = next(name for name in names if sketch.curves[name].kind == "line")
             span = math.dist(*(sketch.points[point] for point in sketch.curves[line].points))
-            sketch, _ = edit.add_constraint(sketch, Constraint("distance", sketch.curves[line].points, value=span, name=f"d{row}"))
+            sketch, _ = edit.add_constraint(
+                sketch, Constraint("distance", sketch.curves[line].points, value=span, name=f"d{row}")
+            )
         sketch = solve(sketch).sketch
         name = next(key for key, item in sketch.constraints.items() if item.name == "d7")
         after = set_value(sketch, name, 17.0, typed="17").sketch
         self.assertLessEqual(sum(sketch.points[point] != after.points[point] for point in sketch.points), 12)
-        self.assertAlmostEqual(math.dist(*(after.points[point] for point in after.constraints[name].of)), 17.0, places=8)
+        self.assertAlmostEqual(
+            math.dist(*(after.points[point] for point in after.constraints[name].of)), 17.0, places=8
+        )
 
     def test_a_region_that_was_divided_is_lost_and_one_with_a_side_drawn_anew_is_not(self):
         sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
@@ -342,8 +443,12 @@ class Regions(unittest.TestCase):
         self.assertIn("double", [finding.code for finding in find_findings(doubled)])
 
     def test_drawing_nonsense_is_refused_in_words(self):
-        for act, words in ((lambda: edit.add_line(Sketch(), (1, 1), (1, 1)), "no length"), (lambda: edit.add_circle(Sketch(), (0, 0), 0), "no size"),
-                           (lambda: edit.add_arc_through(Sketch(), (0, 0), (1, 0), (2, 0)), "on one line"), (lambda: edit.add_spline_through(Sketch(), [(0, 0)]), "two different places")):
+        for act, words in (
+            (lambda: edit.add_line(Sketch(), (1, 1), (1, 1)), "no length"),
+            (lambda: edit.add_circle(Sketch(), (0, 0), 0), "no size"),
+            (lambda: edit.add_arc_through(Sketch(), (0, 0), (1, 0), (2, 0)), "on one line"),
+            (lambda: edit.add_spline_through(Sketch(), [(0, 0)]), "two different places"),
+        ):
             with self.assertRaisesRegex(SketchError, words):
                 act()
 

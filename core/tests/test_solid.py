@@ -14,9 +14,9 @@ import lib3mf
 import numpy as np
 import svgelements
 import trimesh
+from OCP.Bnd import Bnd_Box
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepGProp import BRepGProp
-from OCP.Bnd import Bnd_Box
 from OCP.GProp import GProp_GProps
 from OCP.STEPControl import STEPControl_Reader
 
@@ -24,11 +24,12 @@ from core.tests.specimens import drawn, plate_operations
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry import Line, Spline, closed_area, length
+from nomogon_core.exchange import release
+from nomogon_core.geometry.curves import Line, Spline, closed_area, length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import display, kernel, naming, planes, rebuild, release
+from nomogon_core.solid import display, kernel, naming, planes, rebuild
 from nomogon_core.solid.operations import DENSITIES, Operation, from_json, to_json
 
 ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
@@ -52,11 +53,17 @@ class Volumes(unittest.TestCase):
         self.assertAlmostEqual(facts.area_mm2, 2 * area + 6 * outline, delta=1e-6 * facts.area_mm2)
 
     def test_spline_sides_are_integrated_exactly(self):
-        # The kernel's plain volume is percents off on sides with many spline spans; Green's theorem on the outline is exact.
-        places = [((40 + 8 * math.sin(3 * a)) * math.cos(a), (40 + 8 * math.sin(3 * a)) * math.sin(a)) for a in np.arange(24) * math.pi / 12]
+        # The kernel's plain volume is percents off on sides with many spline spans; Green's theorem on the outline is
+        # exact.
+        places = [
+            ((40 + 8 * math.sin(3 * a)) * math.cos(a), (40 + 8 * math.sin(3 * a)) * math.sin(a))
+            for a in np.arange(24) * math.pi / 12
+        ]
         loop = np.array([*places, places[0]])
         ways = (np.roll(loop[:-1], -1, axis=0) - np.roll(loop[:-1], 1, axis=0)) / 6
-        pieces = [Spline([loop[k], loop[k] + ways[k], loop[k + 1] - ways[(k + 1) % 24], loop[k + 1]]) for k in range(24)]
+        pieces = [
+            Spline([loop[k], loop[k] + ways[k], loop[k + 1] - ways[(k + 1) % 24], loop[k + 1]]) for k in range(24)
+        ]
         sketch = drawn(tuple(pieces))
         facts = only(rebuild.run(sketch, plate_operations(sketch, 5.0))[0]).facts
         self.assertAlmostEqual(facts.volume_mm3, 5 * closed_area(pieces), delta=1e-7 * facts.volume_mm3)
@@ -70,8 +77,12 @@ class Volumes(unittest.TestCase):
         through = attrs.evolve(blind, through=True)
         # Two rings of 7 over 3 mm, 3 deep or 8 deep (cylinder volume, any geometry text).
         ring = math.pi / 4 * (49 - 9)
-        self.assertAlmostEqual(before - only(rebuild.run(sketch, [*whole, blind])[0]).facts.volume_mm3, 2 * 3 * ring, places=6)
-        self.assertAlmostEqual(before - only(rebuild.run(sketch, [*whole, through])[0]).facts.volume_mm3, 2 * 8 * ring, places=6)
+        self.assertAlmostEqual(
+            before - only(rebuild.run(sketch, [*whole, blind])[0]).facts.volume_mm3, 2 * 3 * ring, places=6
+        )
+        self.assertAlmostEqual(
+            before - only(rebuild.run(sketch, [*whole, through])[0]).facts.volume_mm3, 2 * 8 * ring, places=6
+        )
 
     def test_fillet_of_a_round_edge_by_pappus(self):
         # Pappus's centroid theorem: rounding the rim of a disc of radius R takes a ring away whose section is the
@@ -92,8 +103,12 @@ class Volumes(unittest.TestCase):
         pocket = attrs.evolve(boss, mode="cut", start=3.0)
         flat = 5 * (outer.area + inner.area)
         self.assertAlmostEqual(only(rebuild.run(sketch, [base])[0]).facts.volume_mm3, flat, places=6)
-        self.assertAlmostEqual(only(rebuild.run(sketch, [base, boss])[0]).facts.volume_mm3, flat + 4 * inner.area, places=6)
-        self.assertAlmostEqual(only(rebuild.run(sketch, [base, pocket])[0]).facts.volume_mm3, flat - 2 * inner.area, places=6)
+        self.assertAlmostEqual(
+            only(rebuild.run(sketch, [base, boss])[0]).facts.volume_mm3, flat + 4 * inner.area, places=6
+        )
+        self.assertAlmostEqual(
+            only(rebuild.run(sketch, [base, pocket])[0]).facts.volume_mm3, flat - 2 * inner.area, places=6
+        )
 
     def test_box_of_rounded_and_turned_parts_agrees_with_the_kernels_search(self):
         turned = rounded_polygon([(0, 0), (50, 20), (40, 45), (-10, 25)], [5, 3, 8, 2])
@@ -102,7 +117,9 @@ class Volumes(unittest.TestCase):
             body = only(rebuild.run(sketch, plate_operations(sketch, 6.0, fillet=radius))[0])
             searched = Bnd_Box()
             BRepBndLib.AddOptimal_s(body.shape, searched, False, False)
-            np.testing.assert_allclose(body.facts.box, (searched.CornerMin().Coord(), searched.CornerMax().Coord()), atol=1e-5)
+            np.testing.assert_allclose(
+                body.facts.box, (searched.CornerMin().Coord(), searched.CornerMax().Coord()), atol=1e-5
+            )
 
     def test_mass(self):
         # Densities in g/cm3: Machinery's Handbook and makers' data sheets (memory).
@@ -118,25 +135,46 @@ class Failures(unittest.TestCase):
         self.base = plate_operations(self.sketch, 5.0)
 
     def test_a_fillet_too_large_tells_the_largest(self):
-        bodies, steps = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=9.0)])
+        bodies, steps = rebuild.run(
+            self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=9.0)]
+        )
         self.assertRegex(steps[1].problem, r"Radius 9.00 mm is too large for these edges: at most \d\.\d\d mm works")
         self.assertAlmostEqual(only(bodies).facts.volume_mm3, steps[0].facts["Plate"].volume_mm3)
-        again = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=steps[1].suggestion)])[1]
+        again = rebuild.run(
+            self.sketch,
+            [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=steps[1].suggestion)],
+        )[1]
         self.assertEqual(again[1].problem, "")
 
     def test_each_refusal_is_a_sentence_and_the_rest_goes_on(self):
         region = self.base[0].regions[0]
         for operation, words in (
-                (Operation("x", "extrude", mode="cut", body="Plate", regions=[region], length=2.0, start=50.0), "does not touch Plate"),
-                (Operation("x", "extrude", mode="cut", body="Plate", regions=["region c90"], length=2.0), "not closed any more"),
-                (Operation("x", "extrude", mode="new", body="Plate", regions=[region], length=2.0), "a body Plate already"),
-                (Operation("x", "extrude", body="Plate", regions=[region], length=0.0), "more than zero"),
-                (Operation("x", "hole", body="Nothing", centers=["c1"], diameter=3.0, through=True), "no body Nothing"),
-                (Operation("x", "hole", body="Plate", centers=["c77"], diameter=3.0, through=True), "not in the sketch any more"),
-                (Operation("x", "hole", body="Plate", centers=["p1"], diameter=300.0, through=True), "Nothing would be left"),
-                (Operation("x", "fillet", body="Plate", edges=["op1.top | gone"], radius=1.0), "not there any more"),
-                (Operation("x", "fillet", body="Plate", edges=[], radius=1.0), "needs edges")):
-            bodies, steps = rebuild.run(self.sketch, [*self.base, operation, Operation("op9", "fillet", body="Plate", edges=["top"], radius=0.5)])
+            (
+                Operation("x", "extrude", mode="cut", body="Plate", regions=[region], length=2.0, start=50.0),
+                "does not touch Plate",
+            ),
+            (
+                Operation("x", "extrude", mode="cut", body="Plate", regions=["region c90"], length=2.0),
+                "not closed any more",
+            ),
+            (Operation("x", "extrude", mode="new", body="Plate", regions=[region], length=2.0), "a body Plate already"),
+            (Operation("x", "extrude", body="Plate", regions=[region], length=0.0), "more than zero"),
+            (Operation("x", "hole", body="Nothing", centers=["c1"], diameter=3.0, through=True), "no body Nothing"),
+            (
+                Operation("x", "hole", body="Plate", centers=["c77"], diameter=3.0, through=True),
+                "not in the sketch any more",
+            ),
+            (
+                Operation("x", "hole", body="Plate", centers=["p1"], diameter=300.0, through=True),
+                "Nothing would be left",
+            ),
+            (Operation("x", "fillet", body="Plate", edges=["op1.top | gone"], radius=1.0), "not there any more"),
+            (Operation("x", "fillet", body="Plate", edges=[], radius=1.0), "needs edges"),
+        ):
+            bodies, steps = rebuild.run(
+                self.sketch,
+                [*self.base, operation, Operation("op9", "fillet", body="Plate", edges=["top"], radius=0.5)],
+            )
             self.assertRegex(steps[1].problem, words)
             self.assertNotIn("Traceback", steps[1].problem)
             self.assertEqual(len(bodies), 1)
@@ -145,11 +183,23 @@ class Failures(unittest.TestCase):
 
     def test_a_self_crossing_profile_has_no_plate_and_says_so(self):
         sketch, _, _ = edit.add_outline(Sketch(), drawn_bow(), [0.1] * 4, origin="drawn")
-        self.assertRaisesRegex(OperationError, "Operation 1 fails", release.built, sketch, [
-            Operation("op1", "extrude", mode="new", body="Bow", regions=["region " + " ".join(sketch.curves)], length=3.0)])
+        self.assertRaisesRegex(
+            OperationError,
+            "Operation 1 fails",
+            release.built,
+            sketch,
+            [
+                Operation(
+                    "op1", "extrude", mode="new", body="Bow", regions=["region " + " ".join(sketch.curves)], length=3.0
+                )
+            ],
+        )
 
     def test_suppressed_operations_are_passed_over(self):
-        bodies, steps = rebuild.run(self.sketch, [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=1.0, suppressed=True)])
+        bodies, steps = rebuild.run(
+            self.sketch,
+            [*self.base, Operation("op2", "fillet", body="Plate", edges=["top"], radius=1.0, suppressed=True)],
+        )
         self.assertTrue(steps[1].suppressed)
         self.assertAlmostEqual(only(bodies).facts.volume_mm3, steps[0].facts["Plate"].volume_mm3)
 
@@ -163,8 +213,11 @@ class Names(unittest.TestCase):
     def test_every_face_keeps_a_name_through_hole_and_fillet(self):
         sketch = drawn(ROUNDED, hole(20, 20, 5))
         circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
-        operations = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0),
-                      Operation("op4", "fillet", body="Plate", edges=["top"], radius=0.5)]
+        operations = [
+            *plate_operations(sketch, 5.0),
+            Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0),
+            Operation("op4", "fillet", body="Plate", edges=["top"], radius=0.5),
+        ]
         body = only(rebuild.run(sketch, operations)[0])
         names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
         self.assertNotIn(None, names)
@@ -176,7 +229,10 @@ class Names(unittest.TestCase):
         line = next(iter(sketch.curves))
         edge = f"op1.side({line}) | op1.top"
         for thickness in (5.0, 12.0):
-            operations = [*plate_operations(sketch, thickness), Operation("op2", "fillet", body="Plate", edges=[edge], radius=2.0)]
+            operations = [
+                *plate_operations(sketch, thickness),
+                Operation("op2", "fillet", body="Plate", edges=[edge], radius=2.0),
+            ]
             facts = only(rebuild.run(sketch, operations)[0]).facts
             self.assertAlmostEqual(60 * 40 * thickness - facts.volume_mm3, 60 * (4 - math.pi), places=6)
 
@@ -186,14 +242,22 @@ class Names(unittest.TestCase):
         side = next(iter(sketch.curves))
         ends = sketch.curves[side].points
         again, fresh = edit.add_line(edit.remove(sketch, [side]), *(sketch.points[end] for end in ends))
-        again = edit.merge_points(edit.merge_points(again, next(p for p, at in again.points.items() if at == sketch.points[ends[0]]), again.curves[fresh].points[0]),
-                                  next(p for p, at in again.points.items() if at == sketch.points[ends[1]]), again.curves[fresh].points[1])
+        again = edit.merge_points(
+            edit.merge_points(
+                again,
+                next(p for p, at in again.points.items() if at == sketch.points[ends[0]]),
+                again.curves[fresh].points[0],
+            ),
+            next(p for p, at in again.points.items() if at == sketch.points[ends[1]]),
+            again.curves[fresh].points[1],
+        )
         cache = rebuild.Cache()
         rebuild.run(sketch, plate_operations(sketch, 5.0), cache)
 
         def names(cache):
             body = only(rebuild.run(again, plate_operations(again, 5.0), cache)[0])
             return sorted(body.names.get(face) for face in kernel.faces_of(body.shape))
+
         self.assertEqual(names(cache), names(rebuild.Cache()))
         self.assertIn(f"op1.side({fresh})", names(cache))
 
@@ -201,17 +265,30 @@ class Names(unittest.TestCase):
         """A hole across the front splits its upper edge in two, which are told apart by what is at their ends."""
         sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(25, 3, 4))
         circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
-        front = next(name for name, curve in sketch.curves.items() if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points))
-        base = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=14.0, through=True)]
+        front = next(
+            name
+            for name, curve in sketch.curves.items()
+            if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points)
+        )
+        base = [
+            *plate_operations(sketch, 5.0),
+            Operation("op3", "hole", body="Plate", centers=[circle], diameter=14.0, through=True),
+        ]
         body = only(rebuild.run(sketch, base)[0])
         names = [name for _, name in naming.edge_names(body.shape, body.names)]
         self.assertEqual(len(names), len(set(names)))
         split = [name for name in names if name.startswith(f"op1.side({front}) | op1.top")]
         self.assertEqual([("#" in name, f"op3.wall({circle})" in name) for name in split], [(False, True)] * 2)
-        old = [name for _, name in naming.old_edge_names(body.shape, body.names) if name.startswith(f"op1.side({front}) | op1.top")]
+        old = [
+            name
+            for _, name in naming.old_edge_names(body.shape, body.names)
+            if name.startswith(f"op1.side({front}) | op1.top")
+        ]
         self.assertEqual(sorted(old), [f"op1.side({front}) | op1.top", f"op1.side({front}) | op1.top #2"])
         for edges in (split, old):
-            rounded = only(rebuild.run(sketch, [*base, Operation("op4", "fillet", body="Plate", edges=edges, radius=1.0)])[0])
+            rounded = only(
+                rebuild.run(sketch, [*base, Operation("op4", "fillet", body="Plate", edges=edges, radius=1.0)])[0]
+            )
             faces = [rounded.names.get(face) for face in kernel.faces_of(rounded.shape)]
             self.assertEqual(len({name for name in faces if name.startswith("op4.round(")}), 2)
             self.assertNotIn(None, faces)
@@ -219,7 +296,11 @@ class Names(unittest.TestCase):
     def test_an_edge_that_was_split_is_lost_and_not_one_of_its_halves_in_its_place(self):
         sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(25, 3, 4))
         circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
-        front = next(name for name, curve in sketch.curves.items() if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points))
+        front = next(
+            name
+            for name, curve in sketch.curves.items()
+            if curve.kind == "line" and all(sketch.points[point][1] == 0 for point in curve.points)
+        )
         fillet = Operation("op9", "fillet", body="Plate", edges=[f"op1.side({front}) | op1.top"], radius=1.0)
         base = plate_operations(sketch, 5.0)
         self.assertEqual(rebuild.run(sketch, [*base, fillet])[1][-1].problem, "")
@@ -239,10 +320,16 @@ class Names(unittest.TestCase):
     def test_flat_faces_are_planes_that_look_out_of_the_material(self):
         sketch = drawn(ROUNDED, hole(20, 20, 5))
         circle = next(name for name, curve in sketch.curves.items() if curve.kind == "circle")
-        operations = [*plate_operations(sketch, 5.0), Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0)]
+        operations = [
+            *plate_operations(sketch, 5.0),
+            Operation("op3", "hole", body="Plate", centers=[circle], diameter=9.0, depth=2.0),
+        ]
         frames = {name: frame for _, name, frame in rebuild.flat_faces(rebuild.run(sketch, operations)[0])}
         self.assertEqual(len(frames), 4 + 2 + 1)
-        self.assertEqual((frames["op1.top"].origin, frames["op1.top"].across, frames["op1.top"].up), ((0, 0, 5), (1, 0, 0), (0, 1, 0)))
+        self.assertEqual(
+            (frames["op1.top"].origin, frames["op1.top"].across, frames["op1.top"].up),
+            ((0, 0, 5), (1, 0, 0), (0, 1, 0)),
+        )
         self.assertEqual((frames["op1.bottom"].normal, frames["op1.bottom"].up), ((0, 0, -1), (0, -1, 0)))
         self.assertAlmostEqual(frames[f"op3.floor({circle})"].origin[2], 3.0)
         middle = np.array([30.0, 20.0, 2.5])
@@ -253,7 +340,10 @@ class Names(unittest.TestCase):
             if ".side" in name:
                 self.assertEqual((frame.across[2], frame.up), (0.0, (0, 0, 1)))
                 self.assertGreater(np.dot(np.subtract(frame.origin, middle), frame.normal), 0)
-        self.assertEqual([planes.faces_up(name) for name in ("op1.top", "op3.floor(c1)", "op1.bottom", "op1.side(c2)")], [True, True, False, False])
+        self.assertEqual(
+            [planes.faces_up(name) for name in ("op1.top", "op3.floor(c1)", "op1.bottom", "op1.side(c2)")],
+            [True, True, False, False],
+        )
         self.assertEqual(planes.words_of("op3.floor(c1)", {"op3": 2}), "floor of operation 2")
 
     def test_operations_read_back_from_json(self):
@@ -293,7 +383,9 @@ class Files(unittest.TestCase):
         self.assertTrue(mesh.is_watertight)
         self.assertAlmostEqual(mesh.volume, self.facts.volume_mm3, delta=0.02 * self.facts.area_mm2)
         self.assertLess(abs(mesh.volume / self.facts.volume_mm3 - 1), 1e-3)
-        coarse = trimesh.load(io.BytesIO(release.write_file("stl", self.sketch, self.operations, "", chord=0.5)), file_type="stl")
+        coarse = trimesh.load(
+            io.BytesIO(release.write_file("stl", self.sketch, self.operations, "", chord=0.5)), file_type="stl"
+        )
         self.assertLess(len(coarse.faces), len(mesh.faces))
         with self.assertRaisesRegex(OperationError, "between 0.001 and 5.0 mm"):
             release.write_file("stl", self.sketch, self.operations, "", chord=0.0)
@@ -319,7 +411,11 @@ class Files(unittest.TestCase):
             if kind == "LINE":
                 total += entity.dxf.start.distance(entity.dxf.end)
             else:
-                sweep = 2 * math.pi if kind == "CIRCLE" else math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360)
+                sweep = (
+                    2 * math.pi
+                    if kind == "CIRCLE"
+                    else math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360)
+                )
                 total += entity.dxf.radius * sweep
         self.assertAlmostEqual(total, self.flat, places=6)
 
@@ -339,7 +435,7 @@ class Files(unittest.TestCase):
         bodies, _ = rebuild.run(self.sketch, self.operations)
         data = display.pack(bodies)
         size = int.from_bytes(data[:4], "little")
-        (head,) = json.loads(data[4:4 + size])["bodies"]
+        (head,) = json.loads(data[4 : 4 + size])["bodies"]
         entry = head["triangles"]
         triangles = np.frombuffer(data, np.uint32, entry["count"], 4 + size + entry["offset"]).reshape(-1, 3)
         entry = head["vertices"]

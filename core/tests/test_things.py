@@ -1,4 +1,5 @@
-"""Cards and sheets as the trace takes them, things with four straight sides, bowed edges, and which outlines are needless."""
+"""Cards and sheets as the trace takes them, things with four straight sides, bowed edges, and which outlines are
+needless."""
 
 import math
 import unittest
@@ -10,9 +11,9 @@ from hypothesis import strategies as st
 
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.errors import CalibrationError
+from nomogon_core.picture.contours import Contour, find_contours
 from nomogon_core.reference.bowed import follow_edge_between
 from nomogon_core.reference.quadrangles import find_quadrangles
-from nomogon_core.trace.contours import Contour, find_contours
 from nomogon_core.trace.finding import needless
 from nomogon_core.trace.things import Thing, is_thing, light_on_sheet, light_without_cards
 
@@ -29,7 +30,9 @@ def scene(tones, size=(800, 600), noise=0.004, seed=1):
     light = np.full(size[::-1], tones[0], np.float32)
     for corners, tone in tones[1:]:
         light += (tone - light) * np.maximum(coverage([corners], *size), coverage([corners[::-1]], *size))
-    return (cv2.GaussianBlur(light, (0, 0), 0.9) + np.random.default_rng(seed).normal(0, noise, light.shape)).astype(np.float32)
+    return (cv2.GaussianBlur(light, (0, 0), 0.9) + np.random.default_rng(seed).normal(0, noise, light.shape)).astype(
+        np.float32
+    )
 
 
 def square(x, y, half):
@@ -58,7 +61,10 @@ class Things(unittest.TestCase):
         self.assertIs(light_without_cards(light, []), light)
 
     def test_only_its_own_outline_is_the_thing(self):
-        around, inside = (Contour(points, cv2.contourArea(points.astype(np.float32)), False, None, False) for points in (CARD + 1.0, square(600, 155, 40)))
+        around, inside = (
+            Contour(points, cv2.contourArea(points.astype(np.float32)), False, None, False)
+            for points in (CARD + 1.0, square(600, 155, 40))
+        )
         self.assertTrue(is_thing(around, [thing(CARD)]))
         self.assertFalse(is_thing(inside, [thing(CARD)]))
         self.assertFalse(is_thing(around, []))
@@ -71,7 +77,11 @@ class Quadrangles(unittest.TestCase):
         random = np.random.default_rng(seed)
         turn, long = random.uniform(0, 2 * math.pi), random.uniform(220, 380)
         box = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)]) * (long / 2, long / 2 / 1.586)
-        corners = box @ np.array([[math.cos(turn), math.sin(turn)], [-math.sin(turn), math.cos(turn)]]) + (400, 300) + random.uniform(-60, 60, 2)
+        corners = (
+            box @ np.array([[math.cos(turn), math.sin(turn)], [-math.sin(turn), math.cos(turn)]])
+            + (400, 300)
+            + random.uniform(-60, 60, 2)
+        )
         light = scene([random.uniform(0.1, 0.3), (corners, random.uniform(0.5, 0.9))], noise=0.01, seed=seed)
         best = find_quadrangles(light, 1.586)[0]
         self.assertLess(max(float(np.hypot(*(best.corners - corner).T).min()) for corner in corners), 4.0)
@@ -108,13 +118,21 @@ class Needless(unittest.TestCase):
     @staticmethod
     def ring(radius, wobble=0.0, middle=(300, 300)):
         angle = np.linspace(0, 2 * math.pi, 600, endpoint=False)
-        return np.asarray(middle) + (radius * (1 + wobble * np.sin(7 * angle)))[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
+        return np.asarray(middle) + (radius * (1 + wobble * np.sin(7 * angle)))[:, None] * np.column_stack(
+            [np.cos(angle), np.sin(angle)]
+        )
 
     def test_designed_rings_keep_their_hole_and_lines_by_hand_do_not(self):
         designed = self.rings((self.ring(100), self.ring(94)))
         by_hand = self.rings((self.ring(100), self.ring(95, 0.006)))
         wide = self.rings((self.ring(100), self.ring(85, 0.02)))
-        for contours, sides, told in ((designed, "auto", {}), (by_hand, "auto", {1: "double"}), (wide, "auto", {}), (by_hand, "both", {}), (designed, "outer", {1: "double"})):
+        for contours, sides, told in (
+            (designed, "auto", {}),
+            (by_hand, "auto", {1: "double"}),
+            (wide, "auto", {}),
+            (by_hand, "both", {}),
+            (designed, "outer", {1: "double"}),
+        ):
             self.assertEqual(needless(contours, (600, 600), sides), told)
 
     def test_several_lines_of_one_width_are_drawn_lines(self):
@@ -123,8 +141,16 @@ class Needless(unittest.TestCase):
         self.assertEqual(needless(contours, (600, 600)), {1: "double", 3: "double", 5: "double"})
 
     def test_the_frame_round_the_picture_is_left_out_with_both_its_sides(self):
-        self.assertEqual(needless(self.rings((square(300, 300, 290), square(300, 300, 284))), (600, 600)), {0: "frame", 1: "frame"})
+        self.assertEqual(
+            needless(self.rings((square(300, 300, 290), square(300, 300, 284))), (600, 600)), {0: "frame", 1: "frame"}
+        )
 
     def test_outlines_within_outlines_know_their_parents(self):
-        light = scene([0.8, *((square(300, 300, half), tone) for half, tone in ((250, 0.1), (200, 0.8), (120, 0.1), (60, 0.8)))], (600, 600))
-        self.assertEqual([(contour.hole, contour.parent) for contour in find_contours(light)], [(False, None), (True, 0), (False, 1), (True, 2)])
+        light = scene(
+            [0.8, *((square(300, 300, half), tone) for half, tone in ((250, 0.1), (200, 0.8), (120, 0.1), (60, 0.8)))],
+            (600, 600),
+        )
+        self.assertEqual(
+            [(contour.hole, contour.parent) for contour in find_contours(light)],
+            [(False, None), (True, 0), (False, 1), (True, 2)],
+        )

@@ -11,11 +11,12 @@ from core.tests.specimens import camera, light_of
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Line, closed_area, end_directions, ends, outline_points
+from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, end_directions, ends, outline_points
+from nomogon_core.geometry.records import curve_of_record, primitive_record
+from nomogon_core.picture.contours import find_contours
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.fit import fit_outline
-from nomogon_core.trace.outlines import TraceSettings, curve_of_record, primitive_record, trace
+from nomogon_core.trace.outlines import TraceSettings, trace
 
 
 def kinds(curves):
@@ -23,7 +24,9 @@ def kinds(curves):
 
 
 def calibrated(view):
-    return fit_similarity([KnownLength("a", (0, 0), (100 * view.scale, 0), 100.0)], origin_px=view.center, angle=view.angle)
+    return fit_similarity(
+        [KnownLength("a", (0, 0), (100 * view.scale, 0), 100.0)], origin_px=view.center, angle=view.angle
+    )
 
 
 def worst_mm(outline, truth):
@@ -55,8 +58,10 @@ class Contours(unittest.TestCase):
 
     def test_pictures_without_outlines(self):
         random = np.random.default_rng(1)
-        for light, words in ((np.full((200, 200), 0.5, np.float32), "one tone only"),
-                             (random.normal(0.5, 0.15, (700, 700)).astype(np.float32), "texture or noise|almost equally bright")):
+        for light, words in (
+            (np.full((200, 200), 0.5, np.float32), "one tone only"),
+            (random.normal(0.5, 0.15, (700, 700)).astype(np.float32), "texture or noise|almost equally bright"),
+        ):
             with self.assertRaisesRegex(TraceError, words):
                 find_contours(light)
 
@@ -70,24 +75,45 @@ class Fitting(unittest.TestCase):
         low, high = view.to_px(points).min(axis=0), view.to_px(points).max(axis=0)
         view = camera(scale, tuple(60.3 - low), angle)
         width, height = (high - low + 120).astype(int)
-        traced = trace(light_of(outlines, width, height, view, **how), calibrated(view), TraceSettings(tolerance_mm=0.1))
+        traced = trace(
+            light_of(outlines, width, height, view, **how), calibrated(view), TraceSettings(tolerance_mm=0.1)
+        )
         self.assertEqual(len(traced), len(outlines))
         self.assertEqual(sum((kinds(outline.curves) for outline in traced), Counter()), Counter(expected))
         for truth in outlines:
-            nearest = min(traced, key=lambda outline: math.dist(np.ptp(outline_points(outline.curves, 0.1), axis=0), np.ptp(outline_points(truth, 0.1), axis=0))
-                          + math.dist(outline_points(outline.curves, 0.1).min(axis=0), outline_points(truth, 0.1).min(axis=0)))
+            nearest = min(
+                traced,
+                key=lambda outline: (
+                    math.dist(
+                        np.ptp(outline_points(outline.curves, 0.1), axis=0), np.ptp(outline_points(truth, 0.1), axis=0)
+                    )
+                    + math.dist(outline_points(outline.curves, 0.1).min(axis=0), outline_points(truth, 0.1).min(axis=0))
+                ),
+            )
             self.assertLess(worst_mm(nearest, truth), within)
-            self.assertAlmostEqual(nearest.area_mm2, abs(closed_area(truth)), delta=0.002 * abs(closed_area(truth)) + 0.1)
+            self.assertAlmostEqual(
+                nearest.area_mm2, abs(closed_area(truth)), delta=0.002 * abs(closed_area(truth)) + 0.1
+            )
         return traced
 
     def test_bracket_straight_and_turned(self):
-        outlines = (rounded_polygon([(0, 0), (60, 0), (60, 20), (25, 20), (25, 45), (0, 45)], [4, 5, 5, 8, 4, 3]), hole(9, 9, 5), hole(9, 34, 6.6))
+        outlines = (
+            rounded_polygon([(0, 0), (60, 0), (60, 20), (25, 20), (25, 45), (0, 45)], [4, 5, 5, 8, 4, 3]),
+            hole(9, 9, 5),
+            hole(9, 34, 6.6),
+        )
         for angle in (0.0, 0.37):
             self.check(outlines, {"Line": 6, "Arc": 6, "Circle": 2}, angle=angle, noise=0.01)
 
     def test_slot_and_sharp_hexagon(self):
-        corners = [(45 + 9 * math.cos(math.pi / 3 * k + 0.2), 20 + 9 * math.sin(math.pi / 3 * k + 0.2)) for k in range(6)]
-        outlines = (rounded_polygon([(0, 0), (70, 0), (70, 40), (0, 40)], [4, 12, 4, 12]), slot((18, 20), 16, 4), rounded_polygon(corners, [0] * 6))
+        corners = [
+            (45 + 9 * math.cos(math.pi / 3 * k + 0.2), 20 + 9 * math.sin(math.pi / 3 * k + 0.2)) for k in range(6)
+        ]
+        outlines = (
+            rounded_polygon([(0, 0), (70, 0), (70, 40), (0, 40)], [4, 12, 4, 12]),
+            slot((18, 20), 16, 4),
+            rounded_polygon(corners, [0] * 6),
+        )
         self.check(outlines, {"Line": 12, "Arc": 6}, within=0.05)
 
     def test_latch_plate_is_smooth_where_it_was_drawn_smooth(self):
@@ -132,8 +158,11 @@ class Fitting(unittest.TestCase):
 
     def test_settings_out_of_range(self):
         light = light_of((hole(10, 10, 10),), 200, 200, camera(9.0, (10.0, 190.0)))
-        for settings, words in ((TraceSettings(tolerance_mm=0.0), "between 0.001 and 20 mm"), (TraceSettings(threshold=1.5), "between 0.02 and 0.98"),
-                                (TraceSettings(speck_mm2=-1), "zero or more")):
+        for settings, words in (
+            (TraceSettings(tolerance_mm=0.0), "between 0.001 and 20 mm"),
+            (TraceSettings(threshold=1.5), "between 0.02 and 0.98"),
+            (TraceSettings(speck_mm2=-1), "zero or more"),
+        ):
             with self.assertRaisesRegex(TraceError, words):
                 trace(light, calibrated(camera(9.0)), settings)
         with self.assertRaisesRegex(TraceError, "more than zero"):

@@ -13,13 +13,14 @@ from hypothesis import strategies as st
 from core.tests.specimens import camera, drawn, light_of
 from examples import parts
 from examples.render import hole, part_coverage, photograph, rounded_polygon, slot
-from nomogon_core import tracing, underhand
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.errors import InputError, TraceError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, end_directions, ends, outline_points, sample
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, end_directions, ends, outline_points, sample
+from nomogon_core.job import tracing
+from nomogon_core.picture.contours import find_contours
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.sketch import underhand
 from nomogon_core.sketch.model import Constraint, Sketch
-from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.finding import needless, perceptual, share_of_colours
 from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.following import follow_edge
@@ -52,7 +53,8 @@ def strokes_light(lines, width_px, size, **how):
     for area in getattr(ink, "geoms", [ink]):
         turned = shapely.geometry.polygon.orient(area)
         rings += [np.array(ring.coords)[:-1] for ring in (turned.exterior, *turned.interiors)]
-    from nomogon_core.reference.decode import srgb_to_linear
+    from nomogon_core.picture.decode import srgb_to_linear
+
     return srgb_to_linear(photograph(coverage(rings, *size), **how) / 255).astype(np.float32)
 
 
@@ -67,11 +69,18 @@ class Colours(unittest.TestCase):
         scene = np.array(SAND) + (np.array(RED) - SAND) * red
         scene = scene + (np.array(BLUE) - scene) * blue
         random = np.random.default_rng(4)
-        cls.colour = (cv2.GaussianBlur(scene.astype(np.float32), (0, 0), 0.8) + random.normal(0, 0.006, scene.shape)).astype(np.float32)
+        cls.colour = (
+            cv2.GaussianBlur(scene.astype(np.float32), (0, 0), 0.8) + random.normal(0, 0.006, scene.shape)
+        ).astype(np.float32)
         cls.light = cls.colour @ np.array([0.2126, 0.7152, 0.0722], np.float32)
 
     def traced(self, *picked, **how):
-        return trace(self.light, calibrated(), TraceSettings(mode="colour", colours=picked, tolerance_mm=0.05, **how), colour=self.colour)
+        return trace(
+            self.light,
+            calibrated(),
+            TraceSettings(mode="colour", colours=picked, tolerance_mm=0.05, **how),
+            colour=self.colour,
+        )
 
     def test_one_colour_leaves_the_other_out(self):
         outlines = self.traced(BLUE)
@@ -91,7 +100,9 @@ class Colours(unittest.TestCase):
         """Shares are linear in light, so that edges do not wander with the colours (law of a mixture)."""
         for mix in (0.0, 0.25, 0.5, 1.0):
             patch = np.array(SAND) + mix * (np.array(RED) - SAND)
-            picture = np.concatenate([np.tile(SAND, (30, 60, 1)), np.tile(patch, (1, 60, 1)), np.tile(RED, (30, 60, 1))]).astype(np.float32)
+            picture = np.concatenate(
+                [np.tile(SAND, (30, 60, 1)), np.tile(patch, (1, 60, 1)), np.tile(RED, (30, 60, 1))]
+            ).astype(np.float32)
             self.assertAlmostEqual(float(share_of_colours(picture, [RED])[30, 20]), mix, delta=0.02)
 
     def test_white_is_the_lightest(self):
@@ -102,7 +113,12 @@ class Colours(unittest.TestCase):
         with self.assertRaisesRegex(TraceError, "No colour is chosen"):
             self.traced()
         with self.assertRaisesRegex(TraceError, "Nearly the whole picture"):
-            trace(self.light, calibrated(), TraceSettings(mode="colour", colours=(RED,)), colour=np.tile(np.float32(RED), (80, 90, 1)))
+            trace(
+                self.light,
+                calibrated(),
+                TraceSettings(mode="colour", colours=(RED,)),
+                colour=np.tile(np.float32(RED), (80, 90, 1)),
+            )
 
 
 class Edges(unittest.TestCase):
@@ -111,13 +127,20 @@ class Edges(unittest.TestCase):
         view = plate_view()
         cover = part_coverage(PLATE, view, 520, 360)
         ground = np.linspace(0.3, 0.5, 520, dtype=np.float32)
-        light = (ground * (1 - cover) + 0.15 * cover + np.random.default_rng(2).normal(0, 0.004, cover.shape)).astype(np.float32)
-        outlines = trace(cv2.GaussianBlur(light, (0, 0), 0.8), calibrated(), TraceSettings(mode="edge", tolerance_mm=0.05))
+        light = (ground * (1 - cover) + 0.15 * cover + np.random.default_rng(2).normal(0, 0.004, cover.shape)).astype(
+            np.float32
+        )
+        outlines = trace(
+            cv2.GaussianBlur(light, (0, 0), 0.8), calibrated(), TraceSettings(mode="edge", tolerance_mm=0.05)
+        )
         self.assertEqual(sorted(len(outline.curves) for outline in outlines), [1, 1, 6])
         self.assertLess(away([curve for outline in outlines for curve in outline.curves], PLATE).max(), 0.05)
 
     def test_nothing_fenced_off(self):
-        for light, words in ((np.full((200, 200), 0.4, np.float32), "no edge"), (np.tile(np.linspace(0.3, 0.5, 300, dtype=np.float32), (200, 1)), "no edge|No edge")):
+        for light, words in (
+            (np.full((200, 200), 0.4, np.float32), "no edge"),
+            (np.tile(np.linspace(0.3, 0.5, 300, dtype=np.float32), (200, 1)), "no edge|No edge"),
+        ):
             with self.assertRaisesRegex(TraceError, words):
                 trace(light, calibrated(), TraceSettings(mode="edge"))
 
@@ -127,7 +150,9 @@ class Edges(unittest.TestCase):
         blotches = cv2.GaussianBlur(np.random.default_rng(3).normal(0, 1, cover.shape).astype(np.float32), (0, 0), 70)
         ground = 0.45 * (1 + 0.45 * blotches / np.abs(blotches).max())
         light = (ground * (1 - cover) + 0.12 * cover).astype(np.float32)
-        outlines = trace(cv2.GaussianBlur(light, (0, 0), 0.8), calibrated(), TraceSettings(flatten=True, tolerance_mm=0.05))
+        outlines = trace(
+            cv2.GaussianBlur(light, (0, 0), 0.8), calibrated(), TraceSettings(flatten=True, tolerance_mm=0.05)
+        )
         self.assertLess(away([curve for outline in outlines for curve in outline.curves], PLATE).max(), 0.06)
 
 
@@ -162,7 +187,11 @@ class Needless(unittest.TestCase):
 class CentreLines(unittest.TestCase):
     def strokes(self, lines, width=8, size=(700, 500), **how):
         light = strokes_light(lines, width, size, **{"noise": 0.008, "seed": 2, **how})
-        return trace(light, calibrated(camera(SCALE, (0.0, 0.0))), TraceSettings(mode="centre", tolerance_mm=0.04, speck_mm2=0.25))
+        return trace(
+            light,
+            calibrated(camera(SCALE, (0.0, 0.0))),
+            TraceSettings(mode="centre", tolerance_mm=0.04, speck_mm2=0.25),
+        )
 
     def off_px(self, outline, line):
         points = np.vstack([sample(curve, 0.002) for curve in outline.curves]) * [SCALE, -SCALE]
@@ -170,7 +199,10 @@ class CentreLines(unittest.TestCase):
 
     def test_a_corner_a_ring_and_a_crossing(self):
         angle = np.linspace(0, 2 * math.pi, 900)
-        bent, ring = np.array([(80, 420), (300, 420), (300, 330)], float), np.column_stack([420 + 90 * np.cos(angle), 200 + 90 * np.sin(angle)])
+        bent, ring = (
+            np.array([(80, 420), (300, 420), (300, 330)], float),
+            np.column_stack([420 + 90 * np.cos(angle), 200 + 90 * np.sin(angle)]),
+        )
         through = np.array([(200, 320), (640, 60)], float)
         outlines = self.strokes([bent, ring, through])
         self.assertEqual(len(outlines), 3)
@@ -186,14 +218,27 @@ class CentreLines(unittest.TestCase):
 
     def test_ends_that_run_into_strokes_stay_on_them(self):
         """A T and a corner of three strokes: in the sketch the loose ends are tied to what they meet."""
-        lines = [np.array([(80, 420), (600, 380)], float), np.array([(330, 400), (300, 90)], float), np.array([(300, 90), (560, 150)], float)]
+        lines = [
+            np.array([(80, 420), (600, 380)], float),
+            np.array([(330, 400), (300, 90)], float),
+            np.array([(300, 90), (560, 150)], float),
+        ]
         found = self.strokes(lines)
-        sketch, told = tracing.taken_in(Sketch(), [tracing.Outlines(outline.curves, outline.u95_mm, outline.closed, stroke_mm=outline.stroke_mm) for outline in found], "t1")
+        sketch, told = tracing.taken_in(
+            Sketch(),
+            [
+                tracing.Outlines(outline.curves, outline.u95_mm, outline.closed, stroke_mm=outline.stroke_mm)
+                for outline in found
+            ],
+            "t1",
+        )
         self.assertIn("line", told)
         ((point, stem),) = [item.of for item in sketch.constraints.values() if item.kind == "on curve"]
         self.assertIn("line", sketch.curves[stem].kind)
         self.assertLess(math.dist(sketch.points[point], (33.0, -40.0)), 0.45)
-        self.assertAlmostEqual(float(tracing.distances_from([sketch.points[point]], [sketch.geometry(stem)])[0]), 0.0, places=6)
+        self.assertAlmostEqual(
+            float(tracing.distances_from([sketch.points[point]], [sketch.geometry(stem)])[0]), 0.0, places=6
+        )
 
     def test_a_blank_sheet(self):
         with self.assertRaises(TraceError):
@@ -206,7 +251,12 @@ class OpenPaths(unittest.TestCase):
     def test_two_lines_meet_at_their_corner(self, first, second, turn, seed):
         corner = np.array([300.0, 200.0])
         way = np.array([math.cos(turn), math.sin(turn)])
-        path = np.vstack([corner - [first, 0] + np.linspace(0, 1, int(first))[:, None] * [first, 0], corner + np.linspace(0, 1, int(second))[1:, None] * second * way])
+        path = np.vstack(
+            [
+                corner - [first, 0] + np.linspace(0, 1, int(first))[:, None] * [first, 0],
+                corner + np.linspace(0, 1, int(second))[1:, None] * second * way,
+            ]
+        )
         path += np.random.default_rng(seed).normal(0, 0.02, path.shape)
         fitted = fit_open(path, pixel=1.0, tolerance=0.5)
         self.assertEqual([type(curve) for curve in fitted.curves], [Line, Line])
@@ -264,7 +314,8 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(found.curves[0].radius, 4.0, delta=max(0.01, found.u95[0]))
 
     def test_an_arc_from_three_rough_places(self):
-        """The corner of radius 4 about (4, 4), clicked up to half a millimetre beside its edge, the other way round too."""
+        """The corner of radius 4 about (4, 4), clicked up to half a millimetre beside its edge, the other way round
+        too."""
         for places in (((0.3, 4.4), (4.2, -0.4), (1.0, 1.5)), ((4.2, -0.4), (0.3, 4.4), (1.0, 1.5))):
             found = underhand.arc_near(self.light, self.fit, *places)
             (arc,) = found.curves
@@ -298,15 +349,25 @@ class Again(unittest.TestCase):
         self.sketch, _ = tracing.taken_in(Sketch(), self.outlines, "t1")
         circle = next(name for name, curve in self.sketch.curves.items() if curve.kind == "circle")
         line = next(name for name, curve in self.sketch.curves.items() if curve.kind == "line")
-        self.sketch = attrs.evolve(self.sketch, constraints={**self.sketch.constraints, "k900": Constraint("diameter", (circle,), value=5.0, typed="5", name="Pivot"),
-                                                             "k901": Constraint("distance", (line,), value=1.0, name="Side", source="traced")})
+        self.sketch = attrs.evolve(
+            self.sketch,
+            constraints={
+                **self.sketch.constraints,
+                "k900": Constraint("diameter", (circle,), value=5.0, typed="5", name="Pivot"),
+                "k901": Constraint("distance", (line,), value=1.0, name="Side", source="traced"),
+            },
+        )
 
     def moved(self, by, outlines=None):
         def shifted(curve):
             if isinstance(curve, Line):
                 return Line(np.add(curve.start, by), np.add(curve.end, by))
             return attrs.evolve(curve, center=tuple(np.add(curve.center, by)))
-        return [attrs.evolve(outline, curves=[shifted(curve) for curve in outline.curves]) for outline in outlines or self.outlines]
+
+        return [
+            attrs.evolve(outline, curves=[shifted(curve) for curve in outline.curves])
+            for outline in outlines or self.outlines
+        ]
 
     def test_names_and_constraints_stay(self):
         done = tracing.traced_again(self.sketch, self.moved((0.05, -0.03)), "t1")
@@ -333,22 +394,43 @@ class Again(unittest.TestCase):
         self.assertEqual(done.new, 0)
 
     def test_another_outline_comes_in(self):
-        done = tracing.traced_again(self.sketch, [*self.outlines, tracing.Outlines((Circle((60, 40), 2.0),), (0.02,))], "t1")
+        done = tracing.traced_again(
+            self.sketch, [*self.outlines, tracing.Outlines((Circle((60, 40), 2.0),), (0.02,))], "t1"
+        )
         self.assertEqual((done.kept, done.new), (21, 1))
 
     def test_turned_curves_match_too(self):
-        backwards = [attrs.evolve(self.outlines[0], curves=[Line(curve.end, curve.start) if isinstance(curve, Line) else curve for curve in self.outlines[0].curves[:1]], closed=False)]
-        only, _ = tracing.taken_in(Sketch(), [attrs.evolve(self.outlines[0], curves=self.outlines[0].curves[:1], u95=(0.02,), closed=False)], "t1")
+        backwards = [
+            attrs.evolve(
+                self.outlines[0],
+                curves=[
+                    Line(curve.end, curve.start) if isinstance(curve, Line) else curve
+                    for curve in self.outlines[0].curves[:1]
+                ],
+                closed=False,
+            )
+        ]
+        only, _ = tracing.taken_in(
+            Sketch(),
+            [attrs.evolve(self.outlines[0], curves=self.outlines[0].curves[:1], u95=(0.02,), closed=False)],
+            "t1",
+        )
         done = tracing.traced_again(only, [attrs.evolve(backwards[0], u95=(0.02,))], "t1")
         self.assertEqual(done.kept, 1)
         name = next(iter(only.curves))
-        self.assertAlmostEqual(math.dist(only.points[only.curves[name].points[0]], done.sketch.points[done.sketch.curves[name].points[0]]), 0.0, places=6)
+        self.assertAlmostEqual(
+            math.dist(only.points[only.curves[name].points[0]], done.sketch.points[done.sketch.curves[name].points[0]]),
+            0.0,
+            places=6,
+        )
 
 
 class Departures(unittest.TestCase):
     def test_a_curve_beside_its_edge(self):
         sketch = drawn(hole(0, 0, 20))
-        sketch = attrs.evolve(sketch, curves={name: attrs.evolve(curve, origin="t1") for name, curve in sketch.curves.items()})
+        sketch = attrs.evolve(
+            sketch, curves={name: attrs.evolve(curve, origin="t1") for name, curve in sketch.curves.items()}
+        )
         angles = np.linspace(0, 2 * math.pi, 200, endpoint=False)
         radii = np.where(np.abs(angles - 1.0) < 0.2, 10.3, 10.05)
         edge = np.column_stack([radii * np.cos(angles), radii * np.sin(angles)])
@@ -369,7 +451,7 @@ class HardPictures(unittest.TestCase):
         random = np.random.default_rng(1)
         specks = np.full((1500, 1500), 0.7, np.float32)
         for x, y in random.integers(5, 1495, (10_000, 2)):
-            specks[y - 2:y + 3, x - 2:x + 3] = 0.05
+            specks[y - 2 : y + 3, x - 2 : x + 3] = 0.05
         for light in (np.full((300, 400), 0.5, np.float32), random.random((300, 400)).astype(np.float32), specks):
             for mode in ("tone", "edge", "centre"):
                 with self.subTest(mode=mode, size=light.shape), self.assertRaisesRegex(TraceError, r"\. |\.$"):
@@ -377,7 +459,12 @@ class HardPictures(unittest.TestCase):
 
     def test_settings_out_of_range(self):
         light = light_of(PLATE, 520, 360, plate_view())
-        for how, words in (({"tolerance_mm": 0.0}, "tolerance must lie"), ({"mode": "smell"}, "found by tone"), ({"reach": 3.0}, "reaches must lie"), ({"threshold": 2.0}, "threshold")):
+        for how, words in (
+            ({"tolerance_mm": 0.0}, "tolerance must lie"),
+            ({"mode": "smell"}, "found by tone"),
+            ({"reach": 3.0}, "reaches must lie"),
+            ({"threshold": 2.0}, "threshold"),
+        ):
             with self.assertRaisesRegex(TraceError, words):
                 trace(light, calibrated(), TraceSettings(**how))
 
@@ -386,7 +473,9 @@ class SmoothJoins(unittest.TestCase):
     def test_a_free_outline_has_no_kinks(self):
         angle = np.linspace(0, 2 * math.pi, 3000, endpoint=False)
         radius = 200 + 25 * np.sin(3 * angle) + 9 * np.cos(5 * angle)
-        fitted = fit_outline(np.column_stack([radius * np.cos(angle), radius * np.sin(angle)]), pixel=1.0, tolerance=0.4)
+        fitted = fit_outline(
+            np.column_stack([radius * np.cos(angle), radius * np.sin(angle)]), pixel=1.0, tolerance=0.4
+        )
         self.assertLess(fitted.max_deviation, 0.45)
         self.assertLessEqual(len(fitted.curves), 16)
         for before, after in zip((fitted.curves[-1], *fitted.curves[:-1]), fitted.curves):

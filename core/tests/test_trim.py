@@ -8,9 +8,9 @@ import shapely
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from nomogon_core.crossings import at, crossings, part, span
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Line, Spline, end_directions, ends, length, sample
+from nomogon_core.geometry.crossings import at, crossings, part, span
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit, trim
 from nomogon_core.sketch.model import Constraint, Sketch
 
@@ -24,7 +24,8 @@ class Crossings(unittest.TestCase):
     @example((0.0, 0.0), 1.0, 0.0, -1.9e-212)
     @example((3.0, 2.0), 5.0, 0.0, 0.0)
     def test_a_line_through_a_circle(self, center, radius, angle, off):
-        """Chord of a circle: two crossings at half its length from its middle, none where the line passes by (any geometry text)."""
+        """Chord of a circle: two crossings at half its length from its middle, none where the line passes by (any
+        geometry text)."""
         way = np.array([math.cos(angle), math.sin(angle)])
         middle = np.array(center) + off * np.array([-way[1], way[0]])
         line = Line(middle - 80 * way, middle + 80 * way)
@@ -46,7 +47,12 @@ class Crossings(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.floats(0.05, 0.9), st.floats(0.05, 0.9))
     def test_parts_lie_on_the_whole(self, low, size):
-        for curve in (Line((1, 2), (9, -3)), Arc((1, 1), 5, 0.3, -2.0), WAVE, Spline([*WAVE.points, (40, 12), (50, 5), (55, 5)])):
+        for curve in (
+            Line((1, 2), (9, -3)),
+            Arc((1, 1), 5, 0.3, -2.0),
+            WAVE,
+            Spline([*WAVE.points, (40, 12), (50, 5), (55, 5)]),
+        ):
             first, last = low * span(curve), min(low + size, 0.99) * span(curve)
             if last <= first:
                 continue
@@ -92,7 +98,9 @@ class Trimming(unittest.TestCase):
         sketch, second = edit.add_line(sketch, (7, -3), (7, 8))
         sketch = trim.trim(sketch, first, (9, 0)).sketch
         sketch = trim.trim(sketch, second, (7, -2)).sketch
-        self.assertEqual(set(sketch.curves[first].points) & set(sketch.curves[second].points), {sketch.curves[first].points[1]})
+        self.assertEqual(
+            set(sketch.curves[first].points) & set(sketch.curves[second].points), {sketch.curves[first].points[1]}
+        )
         self.assertEqual(self.ends(sketch, second), [(7, 0), (7, 8)])
 
     def test_a_spline_is_cut_exactly(self):
@@ -120,9 +128,13 @@ class Trimming(unittest.TestCase):
     def test_refusals_in_words(self):
         alone, line = edit.add_line(Sketch(), (0, 0), (5, 0))
         alone, ring = edit.add_circle(alone, (50, 50), 2)
-        for call, words in ((lambda: trim.trim(alone, line, (2, 0)), "crosses no other"), (lambda: trim.trim(alone, ring, (52, 50)), "fewer than two places"),
-                            (lambda: trim.extend(alone, line, (5, 0)), "Nothing lies on the way"), (lambda: trim.extend(alone, ring, (52, 50)), "A line or an arc"),
-                            (lambda: trim.add_spline_point(alone, line, (2, 0)), "is for splines")):
+        for call, words in (
+            (lambda: trim.trim(alone, line, (2, 0)), "crosses no other"),
+            (lambda: trim.trim(alone, ring, (52, 50)), "fewer than two places"),
+            (lambda: trim.extend(alone, line, (5, 0)), "Nothing lies on the way"),
+            (lambda: trim.extend(alone, ring, (52, 50)), "A line or an arc"),
+            (lambda: trim.add_spline_point(alone, line, (2, 0)), "is for splines"),
+        ):
             with self.assertRaisesRegex(SketchError, words):
                 call()
         sketch, second = edit.add_line(alone, alone.curves[line].points[1], (5, 5))
@@ -176,7 +188,10 @@ class Smoother(unittest.TestCase):
         np.testing.assert_allclose(curve.points[::3], control[::3], atol=1e-12)
         np.testing.assert_allclose(end_directions(curve), end_directions(sketch.geometry(name)), atol=1e-9)
         self.assertLess(self.bend_jump(curve), 0.6 * self.bend_jump(sketch.geometry(name)) + 1e-6)
-        far = max(shapely.LineString(sample(curve, 1e-4)).distance(shapely.Point(place)) for place in sample(sketch.geometry(name), 0.01))
+        far = max(
+            shapely.LineString(sample(curve, 1e-4)).distance(shapely.Point(place))
+            for place in sample(sketch.geometry(name), 0.01)
+        )
         self.assertAlmostEqual(off, far, delta=0.02)
 
     def test_what_is_smooth_already_is_said(self):

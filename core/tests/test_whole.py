@@ -21,21 +21,28 @@ from core.tests.specimens import drawn, plate_operations
 from examples import parts, pictures
 from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_cli.__main__ import main
-from nomogon_core import job
-from nomogon_core.advice import _next_level, level_turn, next_step, state_words, statuses
 from nomogon_core.errors import ArchiveError, InputError
 from nomogon_core.exchange import archive
-from nomogon_core.geometry import closed_area, moved
-from nomogon_core.ledger import ledger, split_id
-from nomogon_core.overview import checked, overview
+from nomogon_core.geometry.curves import closed_area, moved
+from nomogon_core.job import document as job
+from nomogon_core.job.advice import _next_level, level_turn, next_step, state_words, statuses
+from nomogon_core.job.ledger import ledger, split_id
+from nomogon_core.job.overview import checked, overview
 from nomogon_core.sketch import edit, model
 from nomogon_core.solid.operations import to_json
 
 
 def documents_of(sketch, operations=(), **reference):
     return {
-        "reference": {"pictures": {}, "known": {}, "traces": {}, "next_number": 1} | reference, "sketch": model.to_json(sketch),
-        "build": {"operations": {item.name: to_json(item) for item in operations}, "order": [item.name for item in operations], "material": "PLA", "next_number": 9}}
+        "reference": {"pictures": {}, "known": {}, "traces": {}, "next_number": 1} | reference,
+        "sketch": model.to_json(sketch),
+        "build": {
+            "operations": {item.name: to_json(item) for item in operations},
+            "order": [item.name for item in operations],
+            "material": "PLA",
+            "next_number": 9,
+        },
+    }
 
 
 class CommandLine(unittest.TestCase):
@@ -64,13 +71,28 @@ class CommandLine(unittest.TestCase):
         return said.getvalue()
 
     def test_exit_code_of_the_process(self):
-        done = subprocess.run([sys.executable, "-m", "nomogon_cli", "trace", "none.png", "--out", "x.dxf"], capture_output=True, text=True)
+        done = subprocess.run(
+            [sys.executable, "-m", "nomogon_cli", "trace", "none.png", "--out", "x.dxf"], capture_output=True, text=True
+        )
         self.assertEqual((done.returncode, done.stdout), (2, ""))
         self.assertRegex(done.stderr, "^nomogon: There is no file none.png.\n$")
 
     def test_trace_writes_dxf_svg_json_and_report(self):
         for kind in ("dxf", "svg", "json"):
-            code = main(["trace", str(self.picture), "--known", self.known + ",84mm", "--tolerance", "0.1mm", "--out", self.out(f"o.{kind}"), "--report", self.out("report.json")])
+            code = main(
+                [
+                    "trace",
+                    str(self.picture),
+                    "--known",
+                    self.known + ",84mm",
+                    "--tolerance",
+                    "0.1mm",
+                    "--out",
+                    self.out(f"o.{kind}"),
+                    "--report",
+                    self.out("report.json"),
+                ]
+            )
             self.assertEqual(code, 0)
         report = json.loads(Path(self.out("report.json")).read_text())
         self.assertEqual(json.loads(Path(self.out("o.json")).read_text()), report)
@@ -91,7 +113,23 @@ class CommandLine(unittest.TestCase):
 
     def test_lengths_in_inches_and_repeated(self):
         height = ",".join(f"{value:.2f}" for value in self.shot.camera.to_px([(25, 0), (25, 46)]).ravel())
-        self.assertEqual(main(["trace", str(self.picture), "--known", f"{self.known},{84 / 25.4:.5f} in", "--known", f"{height},46", "--out", self.out("i.json"), "--keep", "largest"]), 0)
+        self.assertEqual(
+            main(
+                [
+                    "trace",
+                    str(self.picture),
+                    "--known",
+                    f"{self.known},{84 / 25.4:.5f} in",
+                    "--known",
+                    f"{height},46",
+                    "--out",
+                    self.out("i.json"),
+                    "--keep",
+                    "largest",
+                ]
+            ),
+            0,
+        )
         scale = json.loads(Path(self.out("i.json")).read_text())["scale"]
         self.assertEqual(len(scale["known"]), 2)
         self.assertLess(max(abs(known["off_mm"]) for known in scale["known"]), 0.03)
@@ -109,12 +147,22 @@ class CommandLine(unittest.TestCase):
         for outline in inner[1:]:
             (circle,) = outline["primitives"]
             self.assertAlmostEqual(2 * circle["radius"], 4.76, delta=max(0.05, circle["u95_mm"]))
-        rough = ",".join(f"{value:.0f}" for value in (camera.to_px([(15, 105), (100.6, 105), (100.6, 158.98), (15, 158.98)]) + 3).ravel())
-        self.assertEqual(main(["trace", str(picture), "--rectangle", f"85.6x53.98mm:{rough}", "--out", self.out("r.json")]), 0)
+        rough = ",".join(
+            f"{value:.0f}"
+            for value in (camera.to_px([(15, 105), (100.6, 105), (100.6, 158.98), (15, 158.98)]) + 3).ravel()
+        )
+        self.assertEqual(
+            main(["trace", str(picture), "--rectangle", f"85.6x53.98mm:{rough}", "--out", self.out("r.json")]), 0
+        )
         again = json.loads(Path(self.out("r.json")).read_text())
         shares = [told["scale"]["u95_mm_per_px"] / told["scale"]["mm_per_px"] for told in (report, again)]
-        self.assertAlmostEqual(again["outlines"][0]["area_mm2"], outer["area_mm2"], delta=2 * math.hypot(*shares) * outer["area_mm2"])
-        self.assertIn("No clear edge", self.refuse("trace", str(picture), "--card", "100,100,200,100,200,160,100,160", "--out", self.out("x.dxf")))
+        self.assertAlmostEqual(
+            again["outlines"][0]["area_mm2"], outer["area_mm2"], delta=2 * math.hypot(*shares) * outer["area_mm2"]
+        )
+        self.assertIn(
+            "No clear edge",
+            self.refuse("trace", str(picture), "--card", "100,100,200,100,200,160,100,160", "--out", self.out("x.dxf")),
+        )
 
     def test_diameter_resolution_and_height(self):
         picture, out = str(self.picture), self.out("d.json")
@@ -124,25 +172,45 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(main(["trace", picture, "--dpi", "558.8", "--out", out]), 0)
         self.assertAlmostEqual(json.loads(Path(out).read_text())["scale"]["mm_per_px"], 1 / 22, delta=1e-6)
         # Pinhole model: an edge 6 mm above the plane under a camera at 300 mm appears 300/294 as large.
-        self.assertEqual(main(["trace", picture, "--known", self.known + ",84", "--height", "6", "--camera", "300", "--out", out]), 0)
+        self.assertEqual(
+            main(["trace", picture, "--known", self.known + ",84", "--height", "6", "--camera", "300", "--out", out]), 0
+        )
         self.assertAlmostEqual(json.loads(Path(out).read_text())["scale"]["mm_per_px"] * 22, 294 / 300, delta=1e-4)
-        for options, words in ((["--dpi", "file"], "notes no resolution"), (["--dpi", "wide"], "must be a number"), (["--known", self.known + ",84", "--height", "6"], "go together"),
-                               (["--sheet", "B4:auto"], "must be A4, A5 or Letter"), (["--rectangle", "12:1,2"], "WIDTHxHEIGHTmm"), (["--known-diameter", "5,5,3"], "no round edge")):
+        for options, words in (
+            (["--dpi", "file"], "notes no resolution"),
+            (["--dpi", "wide"], "must be a number"),
+            (["--known", self.known + ",84", "--height", "6"], "go together"),
+            (["--sheet", "B4:auto"], "must be A4, A5 or Letter"),
+            (["--rectangle", "12:1,2"], "WIDTHxHEIGHTmm"),
+            (["--known-diameter", "5,5,3"], "no round edge"),
+        ):
             self.assertIn(words, self.refuse("trace", picture, *options, "--out", out))
 
     def test_bad_input_is_one_sentence_and_code_2(self):
         picture, out = str(self.picture), self.out("x.dxf")
         self.assertIn("At least one --known", self.refuse("trace", picture, "--out", out))
         self.assertIn("longer than zero", self.refuse("trace", picture, "--known", self.known + ",0", "--out", out))
-        self.assertIn("same place", self.refuse("trace", picture, "--known", "50,50,50,50,10", "--picks", "exact", "--out", out))
+        self.assertIn(
+            "same place", self.refuse("trace", picture, "--known", "50,50,50,50,10", "--picks", "exact", "--out", out)
+        )
         self.assertIn("must be X1,Y1,X2,Y2,LENGTH", self.refuse("trace", picture, "--known", "1,2,3", "--out", out))
         self.assertIn("outside the picture", self.refuse("trace", picture, "--known", "1,2,9000,3,10", "--out", out))
-        self.assertIn("must end in", self.refuse("trace", picture, "--known", self.known + ",84", "--out", self.out("x.dwg")))
-        self.assertIn("no file", self.refuse("trace", self.out("none.png"), "--known", self.known + ",84", "--out", out))
-        self.assertIn("between 0.001 and 20 mm", self.refuse("trace", picture, "--known", self.known + ",84", "--tolerance", "0", "--out", out))
+        self.assertIn(
+            "must end in", self.refuse("trace", picture, "--known", self.known + ",84", "--out", self.out("x.dwg"))
+        )
+        self.assertIn(
+            "no file", self.refuse("trace", self.out("none.png"), "--known", self.known + ",84", "--out", out)
+        )
+        self.assertIn(
+            "between 0.001 and 20 mm",
+            self.refuse("trace", picture, "--known", self.known + ",84", "--tolerance", "0", "--out", out),
+        )
         text = Path(self.out("text.png"))
         text.write_text("not a picture")
-        self.assertIn("not a picture that can be read", self.refuse("trace", str(text), "--known", self.known + ",84", "--out", out))
+        self.assertIn(
+            "not a picture that can be read",
+            self.refuse("trace", str(text), "--known", self.known + ",84", "--out", out),
+        )
         blank = Path(self.out("blank.png"))
         blank.write_bytes(cv2.imencode(".png", np.full((300, 300), 128, np.uint8))[1].tobytes())
         self.assertIn("one tone only", self.refuse("trace", str(blank), "--known", "10,10,200,10,84", "--out", out))
@@ -154,7 +222,9 @@ class CommandLine(unittest.TestCase):
         Path(self.out("job.zip")).write_bytes(archive.write(contents))
         self.assertEqual(main(["make", self.out("job.zip"), "--out", self.out("made")]), 0)
         names = sorted(path.name for path in Path(self.out("made")).iterdir())
-        self.assertEqual(names, ["report.json"] + [f"smoker-hinge-leaf.{kind}" for kind in ("3mf", "dxf", "step", "stl", "svg")])
+        self.assertEqual(
+            names, ["report.json"] + [f"smoker-hinge-leaf.{kind}" for kind in ("3mf", "dxf", "step", "stl", "svg")]
+        )
         (body,) = json.loads(Path(self.out("made/report.json")).read_text())["bodies"]
         areas = [abs(closed_area(outline)) for outline in parts.hinge_leaf()]
         self.assertAlmostEqual(body["volume_mm3"], 2 * (areas[0] - sum(areas[1:])), places=5)
@@ -173,8 +243,12 @@ class Archives(unittest.TestCase):
     def test_damage_inside_shows_when_it_is_taken_in(self):
         good = documents_of(drawn(*parts.hinge_leaf()))
         self.assertEqual(checked({})["build"]["order"], [])
-        for part, content in (("sketch", {"points": {"p1": "x"}}), ("sketch", {"curves": {"c1": {"kind": "line", "points": ["p8", "p9"]}}}),
-                              ("reference", {"pictures": {"r1": {}}, "known": {"k1": {"picture": "r1"}}}), ("build", {"order": ["op1"], "operations": {"op1": {"kind": "melt"}}})):
+        for part, content in (
+            ("sketch", {"points": {"p1": "x"}}),
+            ("sketch", {"curves": {"c1": {"kind": "line", "points": ["p8", "p9"]}}}),
+            ("reference", {"pictures": {"r1": {}}, "known": {"k1": {"picture": "r1"}}}),
+            ("build", {"order": ["op1"], "operations": {"op1": {"kind": "melt"}}}),
+        ):
             with self.assertRaisesRegex(ArchiveError, "job.zip is damaged: "):
                 checked(good | {part: content}, "job.zip")
 
@@ -184,19 +258,47 @@ class Archives(unittest.TestCase):
             with zipfile.ZipFile(stream, "w") as bundle:
                 bundle.writestr(name, text)
             return stream.getvalue()
-        for data, words in ((b"PK nonsense", "not a job archive or is damaged"), (packed("other.txt", "x"), "no job.json"), (packed("job.json", "{"), "damaged"),
-                            (packed("job.json", "{}"), "does not say"), (packed("job.json", '{"format": "nomogon job", "version": 99}'), "version 99"),
-                            (packed("job.json", '{"format": "nomogon job", "version": 1, "sketch": 3}'), "not an object")):
+
+        for data, words in (
+            (b"PK nonsense", "not a job archive or is damaged"),
+            (packed("other.txt", "x"), "no job.json"),
+            (packed("job.json", "{"), "damaged"),
+            (packed("job.json", "{}"), "does not say"),
+            (packed("job.json", '{"format": "nomogon job", "version": 99}'), "version 99"),
+            (packed("job.json", '{"format": "nomogon job", "version": 1, "sketch": 3}'), "not an object"),
+        ):
             with self.assertRaisesRegex(ArchiveError, words):
                 archive.read(data, "job.zip")
 
 
 class LedgerAndNext(unittest.TestCase):
-    picture = {"r1": {"name": "a", "digest": "0", "media_type": "image/png", "width": 900, "height": 600, "dpi": None, "origin_px": [0, 599], "angle": 0.0}}
+    picture = {
+        "r1": {
+            "name": "a",
+            "digest": "0",
+            "media_type": "image/png",
+            "width": 900,
+            "height": 600,
+            "dpi": None,
+            "origin_px": [0, 599],
+            "angle": 0.0,
+        }
+    }
 
     def known(self, *lengths):
-        return {f"k{index}": {"name": f"Length {index}", "picture": "r1", "start": [0, 0], "end": [base, 0], "length_mm": length, "typed": "", "sigma_px": 0.1,
-                              "gauge_u95_mm": 0.02} for index, (base, length) in enumerate(lengths)}
+        return {
+            f"k{index}": {
+                "name": f"Length {index}",
+                "picture": "r1",
+                "start": [0, 0],
+                "end": [base, 0],
+                "length_mm": length,
+                "typed": "",
+                "sigma_px": 0.1,
+                "gauge_u95_mm": 0.02,
+            }
+            for index, (base, length) in enumerate(lengths)
+        }
 
     def test_next_follows_the_work(self):
         empty = job.EMPTY | {}
@@ -216,11 +318,21 @@ class LedgerAndNext(unittest.TestCase):
 
     def test_level_is_offered_with_its_uncertainty(self):
         def turn_by(place):
-            return place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[1] * math.cos(0.05)
+            return place[0] * math.cos(0.05) - place[1] * math.sin(0.05), place[0] * math.sin(0.05) + place[
+                1
+            ] * math.cos(0.05)
+
         turned = tuple(moved(curve, turn_by, turn=0.05) for curve in parts.hinge_leaf()[0])
         sketch, _, _ = edit.add_outline(model.Sketch(), turned, [0.03] * len(turned), origin="t1")
-        view = overview(documents_of(sketch, pictures=self.picture, known=self.known((800, 80), (799, 79.9)), active="r1",
-                                         traces={"t1": {"picture": "r1", "settings": {}}}))
+        view = overview(
+            documents_of(
+                sketch,
+                pictures=self.picture,
+                known=self.known((800, 80), (799, 79.9)),
+                active="r1",
+                traces={"t1": {"picture": "r1", "settings": {}}},
+            )
+        )
         turn, u95 = level_turn(view)
         self.assertAlmostEqual(turn, 0.05, delta=1e-6)
         self.assertLess(u95, 0.002)
@@ -234,14 +346,19 @@ class LedgerAndNext(unittest.TestCase):
     def test_a_failed_operation_comes_first(self):
         sketch = drawn(*parts.hinge_leaf())
         operations = plate_operations(sketch, 2.0, fillet=1.0)
-        result = {"bodies": {}, "steps": [{"name": "op1", "problem": ""}, {"name": "op2", "problem": "Too large.", "suggestion": 0.5}]}
+        result = {
+            "bodies": {},
+            "steps": [{"name": "op1", "problem": ""}, {"name": "op2", "problem": "Too large.", "suggestion": 0.5}],
+        }
         view = overview(documents_of(sketch, operations), result)
         advice = next_step(view, "solid")
         self.assertEqual((advice.sentence, advice.actions[0].arguments["text"]), ("Too large.", "0.5 mm"))
         self.assertEqual(statuses(view)["solid"].tone, "bad")
 
     def test_rows_tell_value_uncertainty_and_source(self):
-        documents = documents_of(drawn(*parts.hinge_leaf()), pictures=self.picture, known=self.known((800, 80), (500, 50.4)))
+        documents = documents_of(
+            drawn(*parts.hinge_leaf()), pictures=self.picture, known=self.known((800, 80), (500, 50.4))
+        )
         groups = {group.name: group.rows for group in ledger(overview(documents), "reference")}
         first, second = groups["Known lengths"]
         self.assertEqual((first.value, first.source, first.editable), ("80.00", "gauge", True))

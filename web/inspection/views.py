@@ -12,10 +12,16 @@ from nomogon_core.quantity.units import format_length
 def page(request, job_id):
     context = frame(request, job_for(request, job_id), "inspect")
     bodies = (context["view"].result or {}).get("bodies", {})
-    return render(request, "inspect.html", context | {"checks": [_check(name, facts) for name, facts in bodies.items()]})
+    return render(
+        request, "inspect.html", context | {"checks": [_check(name, facts) for name, facts in bodies.items()]}
+    )
 
 
 def _check(name, facts):
     low, high = facts["box"]
-    return {"name": name, "sound": facts["valid"] and facts["solids"] == 1, "volume": f"{facts['volume_mm3'] / 1000:.3f}",
-            "size": " × ".join(format_length(b - a) for a, b in zip(low, high))}
+    return {
+        "name": name,
+        "sound": facts["valid"] and facts["solids"] == 1,
+        "volume": f"{facts['volume_mm3'] / 1000:.3f}",
+        "size": " × ".join(format_length(b - a) for a, b in zip(low, high)),
+    }

@@ -16,6 +16,9 @@ def job_for(request, job_id, *, change=False):
     job = Job.objects.filter(pk=job_id, members__user=request.user).first()
     if job is None:
         raise Http404("no such job")
-    if change and not Member.objects.filter(job=job, user=request.user, role__in=(Member.OWNER, Member.EDITOR)).exists():
+    if (
+        change
+        and not Member.objects.filter(job=job, user=request.user, role__in=(Member.OWNER, Member.EDITOR)).exists()
+    ):
         raise Forbidden("You may look at this job but not change it; ask its owner to make you an editor.")
     return job

@@ -15,7 +15,7 @@ from jobs.models import Command, Document, Job, Member
 from jobs.problems import Forbidden, Stale
 from nomogon_core.arguments import checked, shown
 from nomogon_core.errors import InputError
-from nomogon_core.job import EMPTY
+from nomogon_core.job.document import EMPTY
 
 COMMANDS = {}
 MOST_TOLD = 300
@@ -23,7 +23,8 @@ MOST_TOLD = 300
 
 @attrs.frozen
 class Declared:
-    """A command: its function, the kind of each argument, those that may be missing, and whether a page may ask for it."""
+    """A command: its function, the kind of each argument, those that may be missing, and whether a page may ask for
+    it."""
 
     function: object
     arguments: dict
@@ -38,13 +39,17 @@ def command(name, /, *, asked_for=True, **arguments):
         asked_for: whether a page may send it; else only the application itself carries it out.
         arguments: the kind of each, see :mod:`nomogon_core.arguments`; those with a default may be missing.
     """
+
     def keep(function):
-        parameters = {key: item for key, item in inspect.signature(function).parameters.items() if item.kind is item.KEYWORD_ONLY}
+        parameters = {
+            key: item for key, item in inspect.signature(function).parameters.items() if item.kind is item.KEYWORD_ONLY
+        }
         if parameters.keys() != arguments.keys():
             raise TypeError(f"{name} declares {sorted(arguments)} and takes {sorted(parameters)}")
         optional = frozenset(key for key, item in parameters.items() if item.default is not item.empty)
         COMMANDS[name] = Declared(function, arguments, optional, asked_for)
         return function
+
     return keep
 
 
@@ -87,8 +92,10 @@ def _locked(job_id, user, version):
     if role_of(job, user) not in (Member.OWNER, Member.EDITOR):
         raise Forbidden("You may look at this job but not change it; ask its owner to make you an editor.")
     if version is not None and version != job.version:
-        happened = [f"{entry.told} ({entry.user or 'somebody'})" for entry in
-                    job.commands.filter(version__gt=version).select_related("user").order_by("-version")[:3]]
+        happened = [
+            f"{entry.told} ({entry.user or 'somebody'})"
+            for entry in job.commands.filter(version__gt=version).select_related("user").order_by("-version")[:3]
+        ]
         raise Stale(job.version, happened)
     return job
 
@@ -127,8 +134,15 @@ def perform(job_id, user, version, name, arguments):
             return Done(job.version, told, note, after)
         job.commands.filter(state=Command.UNDONE).delete()
         _store(job, user, before, after)
-        Command.objects.create(job=job, version=job.version, user=user, name=name, arguments=arguments,
-                               told=told[:MOST_TOLD], changes=changes)
+        Command.objects.create(
+            job=job,
+            version=job.version,
+            user=user,
+            name=name,
+            arguments=arguments,
+            told=told[:MOST_TOLD],
+            changes=changes,
+        )
     return Done(job.version, told, note, after)
 
 

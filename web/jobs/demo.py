@@ -12,8 +12,8 @@ from jobs.frame import refresh_summary
 from jobs.models import Blob, Job, Member
 from jobs.services import job_from_picture
 from nomogon_core.errors import NotNeededError
-from nomogon_core.reference.decode import decode
-from nomogon_core.reference.edges import pick_edge
+from nomogon_core.picture.decode import decode
+from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid.operations import fingerprint
@@ -45,8 +45,13 @@ class Demo:
     def known(self, name, start, end, text):
         """A known length between two places on the true part, picked as a user would."""
         picks = [pick_edge(self.light, *self.shot.camera.to_px([place])[0]) for place in (start, end)]
-        self.do("reference.add_known", start=[picks[0].x, picks[0].y], end=[picks[1].x, picks[1].y], text=text,
-                sigma_px=max(pick.sigma_px for pick in picks))
+        self.do(
+            "reference.add_known",
+            start=[picks[0].x, picks[0].y],
+            end=[picks[1].x, picks[1].y],
+            text=text,
+            sigma_px=max(pick.sigma_px for pick in picks),
+        )
         key = max(documents_of(self.job)["reference"]["known"], key=lambda key: int(key[1:]))
         self.do("reference.rename_known", name=key, text=name)
 
@@ -55,8 +60,15 @@ class Demo:
         documents = documents_of(self.job)
         settings = {"threshold": 0.5, "tolerance_mm": tolerance, "speck_mm2": 1.0, "keep": "all"}
         result, _ = kernels.trace_picture({"reference": documents["reference"]}, self.shot.jpeg, settings)
-        task = Task.objects.create(job=self.job, kind="trace", key=fingerprint(settings), arguments={"settings": settings},
-                                   status=Task.DONE, result=result, finished=timezone.now())
+        task = Task.objects.create(
+            job=self.job,
+            kind="trace",
+            key=fingerprint(settings),
+            arguments={"settings": settings},
+            status=Task.DONE,
+            result=result,
+            finished=timezone.now(),
+        )
         self.do("reference.accept_trace", task=task.pk, job=str(self.job.pk))
 
     def find(self, kind, test):
@@ -66,7 +78,9 @@ class Demo:
 
     def dimension(self, name, kind, of, text=""):
         self.do("sketch.dimension", kind=kind, of=of, text=text)
-        key = max((key for key, item in self.sketch().constraints.items() if item.is_dimension), key=lambda key: int(key[1:]))
+        key = max(
+            (key for key, item in self.sketch().constraints.items() if item.is_dimension), key=lambda key: int(key[1:])
+        )
         self.do("sketch.rename", name=key, text=name)
 
     def build(self):
@@ -75,8 +89,16 @@ class Demo:
         arguments = services.rebuild_arguments(documents)
         result, mesh = kernels.rebuild_job(arguments["documents"])
         blob = Blob.keep(mesh, "application/octet-stream") if mesh else None
-        Task.objects.create(job=self.job, kind="rebuild", key=fingerprint("rebuild", arguments), arguments=arguments,
-                            status=Task.DONE, result=result, blob=blob, finished=timezone.now())
+        Task.objects.create(
+            job=self.job,
+            kind="rebuild",
+            key=fingerprint("rebuild", arguments),
+            arguments=arguments,
+            status=Task.DONE,
+            result=result,
+            blob=blob,
+            finished=timezone.now(),
+        )
 
     def finish(self):
         self.job.refresh_from_db()
@@ -113,11 +135,23 @@ def _latch_plate(user):
     nose = demo.find("arc", lambda arc: abs(arc.radius - 14) < 0.3)
     demo.dimension("Nose radius", "radius", nose[:1], "14 mm")
     top = demo.find("line", lambda line: min(line.start[1], line.end[1]) > 45)
-    bottom = demo.find("line", lambda line: max(line.start[1], line.end[1]) < 0.5 and abs(line.end[0] - line.start[0]) > 20)
+    bottom = demo.find(
+        "line", lambda line: max(line.start[1], line.end[1]) < 0.5 and abs(line.end[0] - line.start[0]) > 20
+    )
     demo.dimension("Plate height", "distance", [bottom[0], top[0]], "46 mm")
     region = find_regions(demo.sketch())[0]
-    demo.do("solid.add", kind="extrude", fields={"mode": "new", "body": "Plate", "regions": [region.name], "title": "Plate outline"}, lengths={"length": "6 mm"})
-    demo.do("solid.add", kind="hole", fields={"body": "Plate", "centers": holes, "title": "Screw seats"}, lengths={"diameter": "8 mm", "depth": "1.5 mm"})
+    demo.do(
+        "solid.add",
+        kind="extrude",
+        fields={"mode": "new", "body": "Plate", "regions": [region.name], "title": "Plate outline"},
+        lengths={"length": "6 mm"},
+    )
+    demo.do(
+        "solid.add",
+        kind="hole",
+        fields={"body": "Plate", "centers": holes, "title": "Screw seats"},
+        lengths={"diameter": "8 mm", "depth": "1.5 mm"},
+    )
     demo.do("solid.add", kind="fillet", fields={"body": "Plate", "edges": ["top"]}, lengths={"radius": "0.8 mm"})
     demo.do("solid.material", text="aluminium")
     demo.build()

@@ -16,7 +16,9 @@ class Stale(Exception):
     def __init__(self, version, happened):
         self.version, self.happened = version, happened
         what = "; ".join(happened) or "it was changed"
-        super().__init__(f"The job has changed since this page was drawn: {what}. It is shown anew; please do your change again.")
+        super().__init__(
+            f"The job has changed since this page was drawn: {what}. It is shown anew; please do your change again."
+        )
 
 
 class Forbidden(Exception):
@@ -42,7 +44,12 @@ class ProblemMiddleware:
         if isinstance(exception, CoreError):
             return answer(request, str(exception), 400)
         log.error("unforeseen: %s %s", request.method, request.path, exc_info=exception)
-        return answer(request, "Something went wrong that was not foreseen. It has been noted in the log; load the page again to see how the job stands now.", 500)
+        return answer(
+            request,
+            "Something went wrong that was not foreseen. It has been noted in the log; load the page again to see how "
+            "the job stands now.",
+            500,
+        )
 
 
 def answer(request, problem, status, **more):

@@ -1,6 +1,6 @@
 """Typing over a number of the Ledger: which command that is."""
 
-from nomogon_core.ledger import split_id
+from nomogon_core.job.ledger import split_id
 
 
 def command_for(row_id, text, unit):

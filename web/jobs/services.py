@@ -10,9 +10,9 @@ from jobs.actions import documents_of, perform
 from jobs.models import Blob, Document, Job, Member
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
-from nomogon_core.overview import checked
-from nomogon_core.reference import vector
-from nomogon_core.reference.decode import decode, inspect, looks_drawn
+from nomogon_core.exchange.readers import vector
+from nomogon_core.job.overview import checked
+from nomogon_core.picture.decode import decode, inspect, looks_drawn
 
 
 def new_job(user, title, number=""):
@@ -49,9 +49,24 @@ def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
     decode(data, name)
     drawn = drawn or looks_drawn(data, name)
     blob = Blob.keep(data, info.media_type)
-    return perform(job.pk, user, None, "reference.add_picture", {
-        "name": name, "digest": blob.digest, "media_type": info.media_type, "width": info.width, "height": info.height,
-        "dpi": list(info.dpi) if info.dpi else None, "drawn": drawn, "camera": info.camera, "focal": info.focal, **told})
+    return perform(
+        job.pk,
+        user,
+        None,
+        "reference.add_picture",
+        {
+            "name": name,
+            "digest": blob.digest,
+            "media_type": info.media_type,
+            "width": info.width,
+            "height": info.height,
+            "dpi": list(info.dpi) if info.dpi else None,
+            "drawn": drawn,
+            "camera": info.camera,
+            "focal": info.focal,
+            **told,
+        },
+    )
 
 
 @transaction.atomic
@@ -68,9 +83,23 @@ def job_from_sample(user, part, way, dpi="300", turn="0"):
     Raises:
         InputError: there is no such part, way or resolution.
     """
-    picture = samples.take(part, way, dpi=int(_number(dpi, "The resolution")), turn_degrees=_number(turn, "The turn"), seed=secrets.randbelow(2**31))
-    return job_from_picture(user, SAMPLES[part].title, SAMPLES[part].number, picture.data, picture.name, taken_from=samples.MADE_FOR, licence=samples.LICENCE,
-                            stand_in={"part": part, "px_from_mm": picture.px_from_mm.ravel().tolist()})
+    picture = samples.take(
+        part,
+        way,
+        dpi=int(_number(dpi, "The resolution")),
+        turn_degrees=_number(turn, "The turn"),
+        seed=secrets.randbelow(2**31),
+    )
+    return job_from_picture(
+        user,
+        SAMPLES[part].title,
+        SAMPLES[part].number,
+        picture.data,
+        picture.name,
+        taken_from=samples.MADE_FOR,
+        licence=samples.LICENCE,
+        stand_in={"part": part, "px_from_mm": picture.px_from_mm.ravel().tolist()},
+    )
 
 
 def export_archive(job):

@@ -1,98 +1,249 @@
-"""The Tray of each stage: groups that ``[`` and ``]`` turn through, and in each its tools with what their first click does."""
+"""The Tray of each stage: groups that ``[`` and ``]`` turn through, and in each its tools with what their first click
+does."""
 
 TRAYS = {
     "reference": (
-        {"name": "Measure", "tools": (
-            ("known", "Between edges", "Click the first edge of a length that you have measured; it is found to a fraction of a pixel."),
-            ("known-exact", "Between points", "Click the first of two points that you know the distance of; they are taken as clicked."),
-            ("diameter", "Round edge", "Click inside a round edge whose diameter you have measured."),
-            ("resolution", "Scan's dpi", ""))},
-        {"name": "Jaws", "tools": (
-            ("jaws-level", "Across", "Click on the part; two upright jaws close on its outermost edges, left and right."),
-            ("jaws-upright", "Up and down", "Click on the part; two level jaws close on its outermost edges, above and below."),
-            ("jaws-along", "Along an edge", "Click on the part, then two places on an edge that one jaw shall lie along."),
-            ("jaws-closest", "Narrowest", "Click on the part; two jaws close on it where it is narrowest, whichever way that is."),
-            ("whole-width", "Whole picture", ""))},
-        {"name": "Rectify", "tools": (
-            ("card", "Bank card", "Click on a bank card (85.60 × 53.98 mm) that lies in the plane of the part."),
-            ("sheet", "Sheet", "Click on a sheet of paper that lies under or beside the part."),
-            ("rectangle", "Rectangle", "Click the four corners of a rectangle that you have measured, in order around it."),
-            ("straight", "Straight edge", "Click both ends of an edge that is straight in reality; it takes lens bending out."))},
-        {"name": "Check", "tools": (
-            ("check", "Distance", "Click two edges; the picture's reading stands in the Ledger beside your gauge's."),
-            ("check-round", "Diameter", "Click inside a round edge."),
-            ("check-angle", "Angle", "Click the corner, then a place on each of its two sides."),
-            ("quality", "Good enough?", "How good the picture is, and what would make it better."))},
-        {"name": "Place", "tools": (
-            ("level", "Level by edge", "Click two places on a straight edge that should lie level or upright."),
-            ("origin", "Origin", "Click the place that should be the origin."),
-            ("axis", "Mirror axis", ""),
-            ("pictures", "Pictures", "All pictures of the job: which one to work on, how each lies, what is shown."))},
-        {"name": "Clean up", "tools": (
-            ("clean", "Steps", "Clean-up steps; the picture itself stays as it is."),
-            ("crop", "Crop", "Drag a box over what should stay."),
-            ("erase", "Erase", "Drag over what should become ground."),
-            ("paint", "Paint", "Drag over what should become part."))},
-        {"name": "Trace", "tools": (("outlines", "Find outlines", "Move the threshold until the outlines sit on the edges; click an outline to leave it out or keep it."),)},
+        {
+            "name": "Measure",
+            "tools": (
+                (
+                    "known",
+                    "Between edges",
+                    "Click the first edge of a length that you have measured; it is found to a fraction of a pixel.",
+                ),
+                (
+                    "known-exact",
+                    "Between points",
+                    "Click the first of two points that you know the distance of; they are taken as clicked.",
+                ),
+                ("diameter", "Round edge", "Click inside a round edge whose diameter you have measured."),
+                ("resolution", "Scan's dpi", ""),
+            ),
+        },
+        {
+            "name": "Jaws",
+            "tools": (
+                (
+                    "jaws-level",
+                    "Across",
+                    "Click on the part; two upright jaws close on its outermost edges, left and right.",
+                ),
+                (
+                    "jaws-upright",
+                    "Up and down",
+                    "Click on the part; two level jaws close on its outermost edges, above and below.",
+                ),
+                (
+                    "jaws-along",
+                    "Along an edge",
+                    "Click on the part, then two places on an edge that one jaw shall lie along.",
+                ),
+                (
+                    "jaws-closest",
+                    "Narrowest",
+                    "Click on the part; two jaws close on it where it is narrowest, whichever way that is.",
+                ),
+                ("whole-width", "Whole picture", ""),
+            ),
+        },
+        {
+            "name": "Rectify",
+            "tools": (
+                ("card", "Bank card", "Click on a bank card (85.60 × 53.98 mm) that lies in the plane of the part."),
+                ("sheet", "Sheet", "Click on a sheet of paper that lies under or beside the part."),
+                (
+                    "rectangle",
+                    "Rectangle",
+                    "Click the four corners of a rectangle that you have measured, in order around it.",
+                ),
+                (
+                    "straight",
+                    "Straight edge",
+                    "Click both ends of an edge that is straight in reality; it takes lens bending out.",
+                ),
+            ),
+        },
+        {
+            "name": "Check",
+            "tools": (
+                (
+                    "check",
+                    "Distance",
+                    "Click two edges; the picture's reading stands in the Ledger beside your gauge's.",
+                ),
+                ("check-round", "Diameter", "Click inside a round edge."),
+                ("check-angle", "Angle", "Click the corner, then a place on each of its two sides."),
+                ("quality", "Good enough?", "How good the picture is, and what would make it better."),
+            ),
+        },
+        {
+            "name": "Place",
+            "tools": (
+                ("level", "Level by edge", "Click two places on a straight edge that should lie level or upright."),
+                ("origin", "Origin", "Click the place that should be the origin."),
+                ("axis", "Mirror axis", ""),
+                (
+                    "pictures",
+                    "Pictures",
+                    "All pictures of the job: which one to work on, how each lies, what is shown.",
+                ),
+            ),
+        },
+        {
+            "name": "Clean up",
+            "tools": (
+                ("clean", "Steps", "Clean-up steps; the picture itself stays as it is."),
+                ("crop", "Crop", "Drag a box over what should stay."),
+                ("erase", "Erase", "Drag over what should become ground."),
+                ("paint", "Paint", "Drag over what should become part."),
+            ),
+        },
+        {
+            "name": "Trace",
+            "tools": (
+                (
+                    "outlines",
+                    "Find outlines",
+                    "Move the threshold until the outlines sit on the edges; click an outline to leave it out or keep "
+                    "it.",
+                ),
+            ),
+        },
         {"name": "View", "tools": (("fit", "Whole picture", ""), ("closer", "Closer", ""), ("farther", "Farther", ""))},
     ),
     "sketch": (
-        {"name": "Draw", "tools": (
-            ("line", "Line", "Click where the line begins; ends nearby and the picture's edges are caught, unless Alt is held."),
-            ("arc", "Arc", "Click where the arc begins, then where it ends, then a place between."),
-            ("circle", "Circle", "Click the centre, then a place on the rim."),
-            ("ellipse", "Ellipse", "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches."),
-            ("spline", "Spline", "Click places along the curve; Enter ends it."),
-            ("rectangle", "Rectangle", "Click two opposite corners."))},
-        {"name": "Edges", "tools": (
-            ("follow", "Follow edge", "Click an edge of the picture, then another place on it; the edge between is followed."),
-            ("round", "Round edge", "Click inside a round edge of the picture; a circle, or an ellipse if it is oval, is put on it."),
-            ("arc-edge", "Arc on edge", "Click roughly where a round edge of the picture begins, then where it ends, then a place between."))},
-        {"name": "Edit", "tools": (
-            ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),
-            ("remove", "Delete", "Click what should go; what hangs on it goes along."),
-            ("construction", "Construction", "Click a curve to make it construction or outline."),
-            ("join", "Join", "Click the first loose end, then the second."),
-            ("trim", "Trim", "Click the part of a curve that should go, back to where it crosses others."),
-            ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."))},
-        {"name": "Spline", "tools": (
-            ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
-            ("fewer", "Drop point", "Click a spline near the point that should go; how far the curve moves is told."),
-            ("smoother", "Smoother", "Click a spline whose bend should go on evenly through its points; how far it moves is told."))},
-        {"name": "Tie", "tools": (
-            ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),
-            ("vertical", "Vertical", "Click a line, or two points, that should stand upright."),
-            ("parallel", "Parallel", "Click two lines."),
-            ("perpendicular", "Perpendicular", "Click two lines."),
-            ("tangent", "Tangent", "Click two curves that should touch smoothly."),
-            ("equal", "Equal", "Click two lines, or two circles or arcs."))},
-        {"name": "Place", "tools": (
-            ("coincident", "Coincident", "Click two points that should be one place."),
-            ("concentric", "Concentric", "Click two circles or arcs."),
-            ("symmetric", "Symmetric", "Click two points, then the line between them."),
-            ("midpoint", "Midpoint", "Click a point, then a line."),
-            ("on curve", "On curve", "Click a point, then a line, circle or arc."),
-            ("fixed", "Fixed", "Click a point or curve that should stay where it is."))},
-        {"name": "Dimension", "tools": (
-            ("distance", "Distance", "Click a line, or two points, or a point and a line."),
-            ("across", "Across", "Click two points, or a line, to say how far apart they are from left to right."),
-            ("up", "Up", "Click two points, or a line, to say how far apart they are from bottom to top."),
-            ("radius", "Radius", "Click a circle or an arc."),
-            ("diameter", "Diameter", "Click a circle or an arc."),
-            ("angle", "Angle", "Click two lines."))},
-        {"name": "View", "tools": (
-            ("fit", "Whole sketch", ""),
-            ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."))},
+        {
+            "name": "Draw",
+            "tools": (
+                (
+                    "line",
+                    "Line",
+                    "Click where the line begins; ends nearby and the picture's edges are caught, unless Alt is held.",
+                ),
+                ("arc", "Arc", "Click where the arc begins, then where it ends, then a place between."),
+                ("circle", "Circle", "Click the centre, then a place on the rim."),
+                (
+                    "ellipse",
+                    "Ellipse",
+                    "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches.",
+                ),
+                ("spline", "Spline", "Click places along the curve; Enter ends it."),
+                ("rectangle", "Rectangle", "Click two opposite corners."),
+            ),
+        },
+        {
+            "name": "Edges",
+            "tools": (
+                (
+                    "follow",
+                    "Follow edge",
+                    "Click an edge of the picture, then another place on it; the edge between is followed.",
+                ),
+                (
+                    "round",
+                    "Round edge",
+                    "Click inside a round edge of the picture; a circle, or an ellipse if it is oval, is put on it.",
+                ),
+                (
+                    "arc-edge",
+                    "Arc on edge",
+                    "Click roughly where a round edge of the picture begins, then where it ends, then a place between.",
+                ),
+            ),
+        },
+        {
+            "name": "Edit",
+            "tools": (
+                ("choose", "Choose", "Click to choose, Shift click to add; drag what is free."),
+                ("remove", "Delete", "Click what should go; what hangs on it goes along."),
+                ("construction", "Construction", "Click a curve to make it construction or outline."),
+                ("join", "Join", "Click the first loose end, then the second."),
+                ("trim", "Trim", "Click the part of a curve that should go, back to where it crosses others."),
+                ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
+            ),
+        },
+        {
+            "name": "Spline",
+            "tools": (
+                ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
+                (
+                    "fewer",
+                    "Drop point",
+                    "Click a spline near the point that should go; how far the curve moves is told.",
+                ),
+                (
+                    "smoother",
+                    "Smoother",
+                    "Click a spline whose bend should go on evenly through its points; how far it moves is told.",
+                ),
+            ),
+        },
+        {
+            "name": "Tie",
+            "tools": (
+                ("horizontal", "Horizontal", "Click a line, or two points, that should lie level."),
+                ("vertical", "Vertical", "Click a line, or two points, that should stand upright."),
+                ("parallel", "Parallel", "Click two lines."),
+                ("perpendicular", "Perpendicular", "Click two lines."),
+                ("tangent", "Tangent", "Click two curves that should touch smoothly."),
+                ("equal", "Equal", "Click two lines, or two circles or arcs."),
+            ),
+        },
+        {
+            "name": "Place",
+            "tools": (
+                ("coincident", "Coincident", "Click two points that should be one place."),
+                ("concentric", "Concentric", "Click two circles or arcs."),
+                ("symmetric", "Symmetric", "Click two points, then the line between them."),
+                ("midpoint", "Midpoint", "Click a point, then a line."),
+                ("on curve", "On curve", "Click a point, then a line, circle or arc."),
+                ("fixed", "Fixed", "Click a point or curve that should stay where it is."),
+            ),
+        },
+        {
+            "name": "Dimension",
+            "tools": (
+                ("distance", "Distance", "Click a line, or two points, or a point and a line."),
+                ("across", "Across", "Click two points, or a line, to say how far apart they are from left to right."),
+                ("up", "Up", "Click two points, or a line, to say how far apart they are from bottom to top."),
+                ("radius", "Radius", "Click a circle or an arc."),
+                ("diameter", "Diameter", "Click a circle or an arc."),
+                ("angle", "Angle", "Click two lines."),
+            ),
+        },
+        {
+            "name": "View",
+            "tools": (
+                ("fit", "Whole sketch", ""),
+                ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."),
+            ),
+        },
     ),
     "solid": (
-        {"name": "Shape", "tools": (
-            ("extrude", "Extrude", "Click the regions to extrude; click again to leave one out."),
-            ("hole", "Hole", "Click the circles of the sketch that should be holes."),
-            ("fillet", "Fillet", "Click edges of the solid, or choose a rule."))},
-        {"name": "Reference", "tools": (
-            ("lay", "Picture on a face", "Choose a picture, then click the flat face of the solid that it shows."),)},
-        {"name": "View", "tools": (
-            ("view-turned", "Turned", ""), ("view-top", "From above", ""), ("view-front", "From the front", ""),
-            ("view-right", "From the right", ""), ("view-bottom", "From below", ""), ("fit", "Whole part", ""))},
+        {
+            "name": "Shape",
+            "tools": (
+                ("extrude", "Extrude", "Click the regions to extrude; click again to leave one out."),
+                ("hole", "Hole", "Click the circles of the sketch that should be holes."),
+                ("fillet", "Fillet", "Click edges of the solid, or choose a rule."),
+            ),
+        },
+        {
+            "name": "Reference",
+            "tools": (
+                ("lay", "Picture on a face", "Choose a picture, then click the flat face of the solid that it shows."),
+            ),
+        },
+        {
+            "name": "View",
+            "tools": (
+                ("view-turned", "Turned", ""),
+                ("view-top", "From above", ""),
+                ("view-front", "From the front", ""),
+                ("view-right", "From the right", ""),
+                ("view-bottom", "From below", ""),
+                ("fit", "Whole part", ""),
+            ),
+        },
     ),
 }

@@ -15,10 +15,10 @@ from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_b
 from jobs.models import Blob, Job
 from jobs.problems import Forbidden, Stale
 from jobs.requests import number_from, sent_by
-from nomogon_core.advice import STAGES
 from nomogon_core.devices.scanner import RESOLUTIONS
 from nomogon_core.errors import CoreError, InputError
-from nomogon_core.job import file_stem
+from nomogon_core.job.advice import STAGES
+from nomogon_core.job.document import file_stem
 from reference.pictures import display_copy
 
 MOST_LISTED = 200
@@ -29,16 +29,39 @@ STOPS = (8, 62, 116, 170, 224)
 def register(request):
     """All jobs of the user."""
     jobs = list(Job.objects.filter(members__user=request.user).select_related("changed_by")[:MOST_LISTED])
-    rows = [{"job": job, "at": STAGES.index(job.summary.get("stage", "reference")), "summary": job.summary,
-             "size": " × ".join(f"{side:.1f}" for side in job.summary.get("size", [])), "view_box": _view_box(job.summary.get("box")),
-             "stops": STOPS, "needle": STOPS[STAGES.index(job.summary.get("stage", "reference"))]} for job in jobs]
-    counts = [{"title": title, "jobs": [row for row in rows if row["at"] == index]} for index, title in
-              enumerate(("Reference", "Sketch", "Solid", "Inspect", "Release"))]
+    rows = [
+        {
+            "job": job,
+            "at": STAGES.index(job.summary.get("stage", "reference")),
+            "summary": job.summary,
+            "size": " × ".join(f"{side:.1f}" for side in job.summary.get("size", [])),
+            "view_box": _view_box(job.summary.get("box")),
+            "stops": STOPS,
+            "needle": STOPS[STAGES.index(job.summary.get("stage", "reference"))],
+        }
+        for job in jobs
+    ]
+    counts = [
+        {"title": title, "jobs": [row for row in rows if row["at"] == index]}
+        for index, title in enumerate(("Reference", "Sketch", "Solid", "Inspect", "Release"))
+    ]
     to_fix = [row for row in rows if row["summary"].get("tone") == "bad"]
-    return render(request, "register.html", {
-        "rows": rows, "counts": counts, "to_fix": to_fix, "unit": unit_of(request), "initials": initials(request.user),
-        "stages": [{"title": entry["title"], "x": 84 + 150 * index, "count": len(entry["jobs"])} for index, entry in enumerate(counts)],
-        "ticks": [54 + 15 * index for index in range(45)]})
+    return render(
+        request,
+        "register.html",
+        {
+            "rows": rows,
+            "counts": counts,
+            "to_fix": to_fix,
+            "unit": unit_of(request),
+            "initials": initials(request.user),
+            "stages": [
+                {"title": entry["title"], "x": 84 + 150 * index, "count": len(entry["jobs"])}
+                for index, entry in enumerate(counts)
+            ],
+            "ticks": [54 + 15 * index for index in range(45)],
+        },
+    )
 
 
 def _view_box(box):
@@ -49,7 +72,13 @@ def _view_box(box):
 
 
 def _new_context(request):
-    return {"initials": initials(request.user), "unit": unit_of(request), "samples": SAMPLES.items(), "ways": WAYS.items(), "resolutions": RESOLUTIONS}
+    return {
+        "initials": initials(request.user),
+        "unit": unit_of(request),
+        "samples": SAMPLES.items(),
+        "ways": WAYS.items(),
+        "resolutions": RESOLUTIONS,
+    }
 
 
 @require_http_methods(["GET", "POST"])
@@ -60,10 +89,15 @@ def new(request):
     title, number = request.POST.get("title", ""), request.POST.get("number", "")
     try:
         if "nomogon.too_large" in request.META:
-            raise InputError(f"The file has {request.META['nomogon.too_large'] / 1e6:.0f} MB; at most 96 MB are taken. Reduce the picture and drop it again.")
+            raise InputError(
+                f"The file has {request.META['nomogon.too_large'] / 1e6:.0f} MB; at most 96 MB are taken. Reduce the "
+                "picture and drop it again."
+            )
         upload = request.FILES.get("picture")
         if request.POST.get("sample"):
-            job = services.job_from_sample(request.user, *(request.POST.get(name, "") for name in ("sample", "way", "dpi", "turn")))
+            job = services.job_from_sample(
+                request.user, *(request.POST.get(name, "") for name in ("sample", "way", "dpi", "turn"))
+            )
         elif upload is None:
             job = services.new_job(request.user, title, number)
         elif upload.name.lower().endswith((".zip", ".nomogon")):
@@ -72,9 +106,16 @@ def new(request):
             stem = upload.name.rsplit(".", 1)[0].replace("-", " ").replace("_", " ")
             told = {name: " ".join(request.POST.get(name, "").split())[:400] for name in ("taken_from", "licence")}
             drawing = {"dpi": request.POST.get("drawing_dpi") or 300, "page": request.POST.get("page") or 1}
-            job = services.job_from_picture(request.user, title or stem, number, upload.read(), upload.name, **told, **drawing)
+            job = services.job_from_picture(
+                request.user, title or stem, number, upload.read(), upload.name, **told, **drawing
+            )
     except CoreError as problem:
-        return render(request, "new.html", _new_context(request) | {"problem": str(problem), "title": title, "number": number}, status=400)
+        return render(
+            request,
+            "new.html",
+            _new_context(request) | {"problem": str(problem), "title": title, "number": number},
+            status=400,
+        )
     refresh_summary(job, actions.documents_of(job))
     return redirect("reference" if request.FILES.get("picture") or request.POST.get("sample") else "sketch", job.pk)
 
@@ -144,7 +185,9 @@ def panel(request, job_id, stage):
     if stage not in STAGES:
         raise Http404("no such stage")
     job = job_for(request, job_id)
-    return render(request, "frame.html#panel", panel_context(job, view_of(job), stage, unit_of(request)) | {"swap": True})
+    return render(
+        request, "frame.html#panel", panel_context(job, view_of(job), stage, unit_of(request)) | {"swap": True}
+    )
 
 
 @require_POST
@@ -155,7 +198,9 @@ def quantity(request, job_id):
     version = request.POST.get("version", "")
     events = {}
     try:
-        command, arguments = quantities.command_for(request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request))
+        command, arguments = quantities.command_for(
+            request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request)
+        )
         if not (version.isascii() and version.isdecimal()):
             raise InputError("The page sent no version; load it again.")
         done = actions.perform(job.pk, request.user, int(version), command, arguments)
@@ -166,7 +211,11 @@ def quantity(request, job_id):
     except (CoreError, Forbidden) as problem:
         events["nomogon:problem"] = {"problem": str(problem)}
     job.refresh_from_db()
-    answer = render(request, "frame.html#panel", panel_context(job, view_of(job), stage if stage in STAGES else "reference", unit_of(request)) | {"swap": True})
+    answer = render(
+        request,
+        "frame.html#panel",
+        panel_context(job, view_of(job), stage if stage in STAGES else "reference", unit_of(request)) | {"swap": True},
+    )
     answer["HX-Trigger"] = json.dumps(events)
     return answer
 
@@ -184,7 +233,9 @@ def archive(request, job_id):
 def picture(request, job_id, digest):
     """A picture of the job; it never changes under its digest."""
     job = job_for(request, job_id)
-    held = next((item for item in actions.documents_of(job)["reference"]["pictures"].values() if item["digest"] == digest), None)
+    held = next(
+        (item for item in actions.documents_of(job)["reference"]["pictures"].values() if item["digest"] == digest), None
+    )
     blob = Blob.objects.filter(pk=digest).first() if held else None
     if blob is None:
         raise Http404("no such picture")
@@ -192,5 +243,3 @@ def picture(request, job_id, digest):
     answer = HttpResponse(data, content_type=media_type)
     answer["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer
-
-

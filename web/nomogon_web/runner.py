@@ -26,7 +26,11 @@ class Runner(DiscoverRunner):
     """Finds the tests of core and web when no label is given, and ends with ``N passed, N failed, N skipped``."""
 
     def build_suite(self, test_labels=None, **kwargs):
-        found = [f"{place}.tests.{path.stem}" for place in PLACES for path in sorted((ROOT / place / "tests").glob("test_*.py"))]
+        found = [
+            f"{place}.tests.{path.stem}"
+            for place in PLACES
+            for path in sorted((ROOT / place / "tests").glob("test_*.py"))
+        ]
         return super().build_suite(test_labels or found, **kwargs)
 
     def setup_test_environment(self, **kwargs):

@@ -59,27 +59,33 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "jobs.problems.ProblemMiddleware",
 ]
-TEMPLATES = [{
-    "BACKEND": "django.template.backends.django.DjangoTemplates",
-    "DIRS": [ROOT / "web" / "templates"],
-    "OPTIONS": {"context_processors": [
-        "django.template.context_processors.request",
-        "django.contrib.auth.context_processors.auth",
-        "django.contrib.messages.context_processors.messages",
-    ]},
-    "APP_DIRS": True,
-}]
-DATABASES = {"default": {
-    "ENGINE": "django.db.backends.postgresql",
-    "NAME": os.environ.get("NOMOGON_DATABASE", "postgres"),
-    "USER": "postgres",
-    "PASSWORD": _state("postgres.password", ""),
-    "HOST": "127.0.0.1",
-    "PORT": _state("postgres.port", "5432"),
-    "CONN_MAX_AGE": 0,
-    "OPTIONS": {"pool": {"min_size": 1, "max_size": 12}},
-    "TEST": {"NAME": "test_nomogon"},
-}}
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [ROOT / "web" / "templates"],
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+        "APP_DIRS": True,
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("NOMOGON_DATABASE", "postgres"),
+        "USER": "postgres",
+        "PASSWORD": _state("postgres.password", ""),
+        "HOST": "127.0.0.1",
+        "PORT": _state("postgres.port", "5432"),
+        "CONN_MAX_AGE": 0,
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12}},
+        "TEST": {"NAME": "test_nomogon"},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SECURE_CSP = {
     "default-src": [CSP.SELF],
@@ -103,14 +109,17 @@ USE_TZ = True
 STATIC_URL = "static/"
 STATICFILES_DIRS = [ROOT / "web" / "static_built"]
 STATIC_ROOT = ROOT / "web" / "static_collected"
-STORAGES = {"staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
-            "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"}}
+STORAGES = {
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},
+}
 WHITENOISE_KEEP_ONLY_HASHED_FILES = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
 FILE_UPLOAD_HANDLERS = ["jobs.uploads.LimitedUploadHandler"]
 LOGGING = {
-    "version": 1, "disable_existing_loggers": False,
+    "version": 1,
+    "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"django.request": {"level": "ERROR"}, "procrastinate": {"level": "WARNING"}},

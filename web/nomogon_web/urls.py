@@ -63,7 +63,11 @@ JOB = [
 urlpatterns = [
     path("", jobs.views.register, name="register"),
     path("alive", alive),
-    path("sign-in", auth.LoginView.as_view(template_name="sign_in.html", redirect_authenticated_user=True), name="sign-in"),
+    path(
+        "sign-in",
+        auth.LoginView.as_view(template_name="sign_in.html", redirect_authenticated_user=True),
+        name="sign-in",
+    ),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("new", jobs.views.new, name="new"),
     path("units/<str:unit>", jobs.views.units, name="units"),

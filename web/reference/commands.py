@@ -8,20 +8,20 @@ import numpy as np
 from jobs.actions import command
 from nomogon_core.arguments import ID, NOTHING, NUMBER, PLACE, PLAIN, SWITCH, TEXT, UNIT, Either, Number, Rows, Whole
 from nomogon_core.errors import InputError
-from nomogon_core.follow import follow_picture
-from nomogon_core.job import calibration_of, known_of, picture_of
+from nomogon_core.geometry.records import curve_of_record
+from nomogon_core.job.document import calibration_of, known_of, picture_of
+from nomogon_core.job.follow import follow_picture
+from nomogon_core.job.schema import EDGE, JAWS, STEP
+from nomogon_core.job.tracing import Outlines, axis_outline, check_plane, from_origin, taken_in, traced_again
+from nomogon_core.picture.cleanup import KINDS, SIZED, check_step
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
 from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle, sized_by
 from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
-from nomogon_core.reference.cleanup import KINDS, SIZED, check_step
-from nomogon_core.reference.jaws import check_way, closed_again
 from nomogon_core.reference.models import across_picture, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
-from nomogon_core.schema import EDGE, JAWS, STEP
 from nomogon_core.sketch import model
 from nomogon_core.solid.planes import operation_of, words_of
-from nomogon_core.trace.outlines import curve_of_record
-from nomogon_core.tracing import Outlines, axis_outline, check_plane, from_origin, taken_in, traced_again
+from nomogon_core.trace.jaws import check_way, closed_again
 from work.models import Task
 
 LONGEST_NAME = 80
@@ -33,8 +33,14 @@ SHORTEST_FOCAL, LONGEST_FOCAL = 0.2, 20.0
 MOST_BOWED = 4.0
 SIGMA, TASK = Number(0, 1000), Whole(1, 1 << 60)
 EDGES = Rows(EDGE, most=4)
-KINDS_OF_KNOWN = {"length": "Known length", "diameter": "Known diameter", "rectangle": "Rectangle", "straight": "Straight edge",
-                  "resolution": "Resolution", "check": "Check"}
+KINDS_OF_KNOWN = {
+    "length": "Known length",
+    "diameter": "Known diameter",
+    "rectangle": "Rectangle",
+    "straight": "Straight edge",
+    "resolution": "Resolution",
+    "check": "Check",
+}
 
 
 def _next(document, prefix):
@@ -63,7 +69,11 @@ def _picture(documents, name=None, *, change=True):
     """
     key, picture = picture_of(documents, name)
     if picture is None or (name is not None and key != name):
-        raise InputError("There is no picture to measure in; drop one first." if name is None else "That picture is not in the job any more.")
+        raise InputError(
+            "There is no picture to measure in; drop one first."
+            if name is None
+            else "That picture is not in the job any more."
+        )
     if change and picture.get("locked"):
         raise InputError(f"{picture['name']} is locked, so that no click can move it. Unlock it under Pictures first.")
     return key, picture
@@ -71,6 +81,7 @@ def _picture(documents, name=None, *, change=True):
 
 def _calibrating(function):
     """A command after which what was traced on the picture follows; the note says what moved."""
+
     @wraps(function)
     def run(documents, **arguments):
         item = documents["reference"]["known"].get(arguments.get("name", ""), {})
@@ -79,6 +90,7 @@ def _calibrating(function):
         told = function(documents, **arguments)
         calibration_of(documents, picture)
         return told, follow_picture(documents, picture, before)
+
     return run
 
 
@@ -91,24 +103,73 @@ def _focal(value):
     if value is None:
         return None
     if not SHORTEST_FOCAL <= value <= LONGEST_FOCAL:
-        raise InputError(f"A focal length between {SHORTEST_FOCAL:g} and {LONGEST_FOCAL:g} half diagonals was expected; {value!r} came.")
+        raise InputError(
+            f"A focal length between {SHORTEST_FOCAL:g} and {LONGEST_FOCAL:g} half diagonals was expected; {value!r} "
+            "came."
+        )
     return float(value)
 
 
-@command("reference.add_picture", asked_for=False, name=TEXT, digest=ID, media_type=TEXT, width=Whole(1, 100_000), height=Whole(1, 100_000),
-         dpi=Either((NOTHING, Rows(NUMBER, 2, 2))),
-         taken_from=TEXT, licence=TEXT, drawn=SWITCH, stand_in=PLAIN, camera=TEXT, focal=Either((NOTHING, NUMBER)))
-def add_picture(documents, *, name, digest, media_type, width, height, dpi, taken_from="", licence="", drawn=False, stand_in=None, camera="", focal=None):
+@command(
+    "reference.add_picture",
+    asked_for=False,
+    name=TEXT,
+    digest=ID,
+    media_type=TEXT,
+    width=Whole(1, 100_000),
+    height=Whole(1, 100_000),
+    dpi=Either((NOTHING, Rows(NUMBER, 2, 2))),
+    taken_from=TEXT,
+    licence=TEXT,
+    drawn=SWITCH,
+    stand_in=PLAIN,
+    camera=TEXT,
+    focal=Either((NOTHING, NUMBER)),
+)
+def add_picture(
+    documents,
+    *,
+    name,
+    digest,
+    media_type,
+    width,
+    height,
+    dpi,
+    taken_from="",
+    licence="",
+    drawn=False,
+    stand_in=None,
+    camera="",
+    focal=None,
+):
     """Put a picture into the job and work on it."""
     reference = documents["reference"]
     if len(reference["pictures"]) >= MOST_PICTURES:
         raise InputError(f"A job takes up to {MOST_PICTURES} pictures; take one away first.")
     key = _next(reference, "r")
     reference["pictures"][key] = {
-        "name": clean_name(name, "The picture"), "digest": digest, "media_type": media_type, "width": width, "height": height, "dpi": dpi,
-        "taken_from": taken_from, "licence": licence, "origin_px": [0.0, height - 1.0], "angle": 0.0, "at_mm": [0.0, 0.0], "flipped": False,
-        "drawn": drawn, "stand_in": stand_in, "camera": " ".join(str(camera).split())[:LONGEST_NAME], "focal": _focal(focal),
-        "visible": True, "locked": False, "opacity": 0.55, "model": "auto", "steps": []}
+        "name": clean_name(name, "The picture"),
+        "digest": digest,
+        "media_type": media_type,
+        "width": width,
+        "height": height,
+        "dpi": dpi,
+        "taken_from": taken_from,
+        "licence": licence,
+        "origin_px": [0.0, height - 1.0],
+        "angle": 0.0,
+        "at_mm": [0.0, 0.0],
+        "flipped": False,
+        "drawn": drawn,
+        "stand_in": stand_in,
+        "camera": " ".join(str(camera).split())[:LONGEST_NAME],
+        "focal": _focal(focal),
+        "visible": True,
+        "locked": False,
+        "opacity": 0.55,
+        "model": "auto",
+        "steps": [],
+    }
     reference["active"] = key
     return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 
@@ -146,7 +207,11 @@ def lay_on(documents, *, picture, body, face):
 
 
 TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}
-SWITCHES = {"visible": ("shown", "hidden"), "locked": ("locked", "unlocked"), "drawn": ("taken as drawn by a program", "taken as seen by a camera or scanner")}
+SWITCHES = {
+    "visible": ("shown", "hidden"),
+    "locked": ("locked", "unlocked"),
+    "drawn": ("taken as drawn by a program", "taken as seen by a camera or scanner"),
+}
 
 
 @command("reference.set_picture", picture=ID, field=ID, value=Either((TEXT, SWITCH, NUMBER)))
@@ -187,7 +252,9 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
         return f"{item['name']} flipped"
     if field == "model":
         if text not in ("auto", *MODELS):
-            raise InputError(f"There is no model {text!r}; choose one of {', '.join(MODELS)}, or let the program choose.")
+            raise InputError(
+                f"There is no model {text!r}; choose one of {', '.join(MODELS)}, or let the program choose."
+            )
         item["model"] = text
         return f"Model of {item['name']}: {text}"
     if field not in ("height_mm", "camera_mm"):
@@ -197,7 +264,9 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
         raise InputError("Heights above the plane are zero or more.")
     if field == "height_mm" and not item.get("camera_mm") and item[field]:
         item["camera_mm"] = 400.0
-    return f"{item['name']}: height of the {'part' if field == 'height_mm' else 'camera'} {format_length(item[field])} mm"
+    return (
+        f"{item['name']}: height of the {'part' if field == 'height_mm' else 'camera'} {format_length(item[field])} mm"
+    )
 
 
 def _set_width(documents, name, item, width):
@@ -208,7 +277,10 @@ def _set_width(documents, name, item, width):
     """
     fit = calibration_of(documents, name)
     if fit is not None and not fit.is_set:
-        raise InputError(f"The scale of {item['name']} is measured; change one of its known lengths, or take them away to set its size by hand.")
+        raise InputError(
+            f"The scale of {item['name']} is measured; change one of its known lengths, or take them away to set its "
+            "size by hand."
+        )
     item["set_width_mm"] = width
     return f"{item['name']} made {format_length(width)} mm wide, set by hand"
 
@@ -247,7 +319,8 @@ def _new_known(documents, kind, name="", **fields):
 
 
 def _jaws(sent):
-    """{"jaws": {"way", "place"}} of a length that jaws took, so that they close again on what is traced there; {} of any other.
+    """{"jaws": {"way", "place"}} of a length that jaws took, so that they close again on what is traced there; {} of
+    any other.
 
     Raises:
         InputError: no such way or place.
@@ -259,12 +332,32 @@ def _jaws(sent):
     return {"jaws": {"way": way, "place": _place(sent["place"])}}
 
 
-@command("reference.add_known", start=PLACE, end=PLACE, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH, jaws=Either((NOTHING, JAWS)))
+@command(
+    "reference.add_known",
+    start=PLACE,
+    end=PLACE,
+    text=TEXT,
+    sigma_px=SIGMA,
+    unit=UNIT,
+    stand_in=SWITCH,
+    jaws=Either((NOTHING, JAWS)),
+)
 @_calibrating
 def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None):
-    """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a ``place``."""
-    item = _new_known(documents, "length", start=_place(start), end=_place(end), length_mm=1.0, typed=str(text), sigma_px=_sigma(sigma_px),
-                      gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in), **_jaws(jaws))
+    """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a
+    ``place``."""
+    item = _new_known(
+        documents,
+        "length",
+        start=_place(start),
+        end=_place(end),
+        length_mm=1.0,
+        typed=str(text),
+        sigma_px=_sigma(sigma_px),
+        gauge_u95_mm=GAUGE_U95_MM,
+        stand_in=bool(stand_in),
+        **_jaws(jaws),
+    )
     item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
@@ -275,8 +368,17 @@ def add_width(documents, *, text, unit="mm"):
     """How wide the whole picture is in reality: a drawing made to size, a print or a scan."""
     _, picture = _picture(documents)
     start, end, sigma = across_picture(picture["width"], picture["height"])
-    item = _new_known(documents, "length", "Picture width", start=list(start), end=list(end), length_mm=1.0, typed=str(text), sigma_px=sigma,
-                      gauge_u95_mm=GAUGE_U95_MM)
+    item = _new_known(
+        documents,
+        "length",
+        "Picture width",
+        start=list(start),
+        end=list(end),
+        length_mm=1.0,
+        typed=str(text),
+        sigma_px=sigma,
+        gauge_u95_mm=GAUGE_U95_MM,
+    )
     item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
@@ -285,8 +387,18 @@ def add_width(documents, *, text, unit="mm"):
 @_calibrating
 def add_diameter(documents, *, center, half_axes, angle, text, unit="mm", stand_in=False):
     """A known diameter of a round edge, found as an ellipse."""
-    item = _new_known(documents, "diameter", center=_place(center), half_axes=_place(half_axes), angle=float(angle), length_mm=1.0, typed=str(text),
-                      sigma_px=0.1, gauge_u95_mm=GAUGE_U95_MM, stand_in=bool(stand_in))
+    item = _new_known(
+        documents,
+        "diameter",
+        center=_place(center),
+        half_axes=_place(half_axes),
+        angle=float(angle),
+        length_mm=1.0,
+        typed=str(text),
+        sigma_px=0.1,
+        gauge_u95_mm=GAUGE_U95_MM,
+        stand_in=bool(stand_in),
+    )
     item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
@@ -303,7 +415,9 @@ def _sides(text, what, unit):
     return [parse_positive_length(side, f"A side of {what}", unit=unit) for side in sides]
 
 
-@command("reference.add_rectangle", corners=Rows(PLACE, 4, 4), thing=TEXT, text=TEXT, sigma_px=SIGMA, unit=UNIT, edges=EDGES)
+@command(
+    "reference.add_rectangle", corners=Rows(PLACE, 4, 4), thing=TEXT, text=TEXT, sigma_px=SIGMA, unit=UNIT, edges=EDGES
+)
 @_calibrating
 def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=()):
     """A card, a sheet or another rectangle of known size by its four corners, the width first."""
@@ -316,9 +430,22 @@ def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit=
     picture = _picture(documents)[0]
     for other in known_of(documents, picture).values():
         if other.get("kind") == "rectangle" and np.abs(np.array(other["corners"]) - places).max() < SAME_CORNERS_PX:
-            raise InputError(f"{other['name']} is among the known sizes already; type over its size in the Ledger, or take it away first.")
-    item = _new_known(documents, "rectangle", name, corners=places, width_mm=width, height_mm=height, sigma_px=_sigma(sigma_px), gauge_u95_mm=u95, thing=thing,
-                      **({"edges": _edges(edges)} if edges else {}))
+            raise InputError(
+                f"{other['name']} is among the known sizes already; type over its size in the Ledger, or take it away "
+                "first."
+            )
+    item = _new_known(
+        documents,
+        "rectangle",
+        name,
+        corners=places,
+        width_mm=width,
+        height_mm=height,
+        sigma_px=_sigma(sigma_px),
+        gauge_u95_mm=u95,
+        thing=thing,
+        **({"edges": _edges(edges)} if edges else {}),
+    )
     return f"{item['name']} of {format_length(width)} × {format_length(height)} mm added"
 
 
@@ -358,8 +485,11 @@ def add_straight(documents, *, places):
     if fit is not None and fit.model == CAMERA:
         bow, sure = is_straight(fit, places, STRAIGHT_SIGMA_PX)
         if abs(sure) > MOST_BOWED:
-            raise InputError(f"That edge is bowed by {abs(bow):.1f} px more than the lens bends by what is known already, so it is not straight "
-                             "in reality and was not taken.")
+            raise InputError(
+                f"That edge is bowed by {abs(bow):.1f} px more than the lens bends by what is known already, so it is "
+                "not straight "
+                "in reality and was not taken."
+            )
     item = _new_known(documents, "straight", places=places)
     return f"{item['name']} added"
 
@@ -373,27 +503,45 @@ def add_resolution(documents, *, text=""):
         try:
             dpi = [float(str(text).lower().replace("dpi", "").replace(",", "."))] * 2
         except ValueError:
-            raise InputError(f"The resolution {text!r} is no number; type the dots per inch, for example 300.") from None
+            raise InputError(
+                f"The resolution {text!r} is no number; type the dots per inch, for example 300."
+            ) from None
     elif not picture["dpi"]:
         raise InputError("The picture notes no resolution; type the scan's dots per inch, or pick a known length.")
     elif is_guessed(picture["dpi"]):
-        raise InputError(f"The {picture['dpi'][0]:g} dpi noted in the picture are what programs write when they do not know; type the scan's resolution, or pick a known length.")
+        raise InputError(
+            f"The {picture['dpi'][0]:g} dpi noted in the picture are what programs write when they do not know; type "
+            "the scan's resolution, or pick a known length."
+        )
     else:
         dpi = list(picture["dpi"])
     resolution_lengths(dpi)
-    if any(item.get("kind") == "resolution" and item["picture"] == picture_of(documents)[0] for item in documents["reference"]["known"].values()):
+    if any(
+        item.get("kind") == "resolution" and item["picture"] == picture_of(documents)[0]
+        for item in documents["reference"]["known"].values()
+    ):
         raise InputError("The resolution is among the known sizes already; type over it in the Ledger.")
     item = _new_known(documents, "resolution", dpi=dpi)
     return f"{item['name']} of {dpi[0]:g} dpi taken; one known length will confirm it"
 
 
-@command("reference.add_check", places=Rows(PLACE, 2, 4), what=ID, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH)
+@command(
+    "reference.add_check", places=Rows(PLACE, 2, 4), what=ID, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH
+)
 def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False):
     """A distance, diameter or angle to be read in the picture and compared with a gauge."""
     if what not in ("distance", "diameter", "angle"):
         raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
-    item = _new_known(documents, "check", what=what, places=[_place(value) for value in places], sigma_px=_sigma(sigma_px),
-                      gauge_u95_mm=GAUGE_U95_MM, gauge=None, stand_in=bool(stand_in))
+    item = _new_known(
+        documents,
+        "check",
+        what=what,
+        places=[_place(value) for value in places],
+        sigma_px=_sigma(sigma_px),
+        gauge_u95_mm=GAUGE_U95_MM,
+        gauge=None,
+        stand_in=bool(stand_in),
+    )
     if str(text).strip():
         item["gauge"] = parse_angle(text) if what == "angle" else parse_positive_length(text, item["name"], unit=unit)
     return f"{item['name']} of {'an' if what == 'angle' else 'a'} {what} added"
@@ -407,8 +555,16 @@ def check_to_known(documents, *, name):
     if item["kind"] != "check" or item["what"] != "distance" or not item["gauge"]:
         raise InputError("Only a checked distance with its gauge reading can become a known length.")
     del documents["reference"]["known"][name]
-    new = _new_known(documents, "length", start=item["places"][0], end=item["places"][1], length_mm=item["gauge"], typed="", sigma_px=item["sigma_px"],
-                     gauge_u95_mm=item["gauge_u95_mm"])
+    new = _new_known(
+        documents,
+        "length",
+        start=item["places"][0],
+        end=item["places"][1],
+        length_mm=item["gauge"],
+        typed="",
+        sigma_px=item["sigma_px"],
+        gauge_u95_mm=item["gauge_u95_mm"],
+    )
     return f"{item['name']} is {new['name']} now"
 
 
@@ -432,7 +588,9 @@ def set_known(documents, *, name, text, unit="mm", side=""):
         resolution_lengths(item["dpi"])
         return f"{item['name']} set to {value:g} dpi"
     if kind == "check":
-        item["gauge"] = parse_angle(text) if item["what"] == "angle" else parse_positive_length(text, item["name"], unit=unit)
+        item["gauge"] = (
+            parse_angle(text) if item["what"] == "angle" else parse_positive_length(text, item["name"], unit=unit)
+        )
         return f"Gauge reading of {item['name']} noted"
     length = parse_positive_length(text, item["name"], unit=unit)
     if kind == "rectangle":
@@ -493,7 +651,9 @@ def level(documents, *, start, end):
     if math.hypot(x1 - x0, y1 - y0) < 5:
         raise InputError("The two picks are on the same place; pick two places far apart on a straight edge.")
     fit = calibration_of(documents, key)
-    picture["angle"] = level_angle(fit, (x0, y0), (x1, y1)) if fit else math.remainder(math.atan2(-(y1 - y0), x1 - x0), math.pi / 2)
+    picture["angle"] = (
+        level_angle(fit, (x0, y0), (x1, y1)) if fit else math.remainder(math.atan2(-(y1 - y0), x1 - x0), math.pi / 2)
+    )
     return f"Picture levelled by {math.degrees(picture['angle']):.2f}°"
 
 
@@ -511,7 +671,11 @@ def set_origin(documents, *, place):
 def put_on_axis(documents, *, point, angle):
     """Turn the picture so that its mirror axis lies on an axis of the plane, the given place at the origin."""
     _, picture = _picture(documents)
-    picture["origin_px"], picture["at_mm"], picture["angle"] = _place(point), [0.0, 0.0], math.remainder(float(angle), 2 * math.pi)
+    picture["origin_px"], picture["at_mm"], picture["angle"] = (
+        _place(point),
+        [0.0, 0.0],
+        math.remainder(float(angle), 2 * math.pi),
+    )
     return f"{picture['name']} centred on its mirror axis"
 
 
@@ -562,19 +726,40 @@ def _finished_trace(task, job):
     found = Task.objects.filter(pk=task, job_id=job, kind="trace", status=Task.DONE).first()
     if found is None:
         raise InputError("That trace is not there any more; find the outlines again.")
-    outlines = [Outlines([curve_of_record(item) for item in record["primitives"]], [item["u95_mm"] for item in record["primitives"]], record["closed"], stroke_mm=record["stroke_mm"])
-                for record in found.result["outlines"]]
+    outlines = [
+        Outlines(
+            [curve_of_record(item) for item in record["primitives"]],
+            [item["u95_mm"] for item in record["primitives"]],
+            record["closed"],
+            stroke_mm=record["stroke_mm"],
+        )
+        for record in found.result["outlines"]
+    ]
     axis = found.result["outlines"][0].get("axis")
     if axis:
-        outlines.append(axis_outline([curve for outline in outlines for curve in outline.curves], axis["point"], axis["angle"], axis["rms_mm"]))
+        outlines.append(
+            axis_outline(
+                [curve for outline in outlines for curve in outline.curves],
+                axis["point"],
+                axis["angle"],
+                axis["rms_mm"],
+            )
+        )
     return found, found.result["outlines"], outlines
 
 
 def _noted(documents, found, records, calibration):
     """What is kept of a trace: its recipe, its deviations, and where it saw the edge, in pixels."""
-    edge = [calibration.to_px(np.array(record["comb"])[:, :2]).round(2).tolist() for record in records if record["comb"]]
-    return {"picture": picture_of(documents)[0], "settings": found.arguments["settings"], "edge": [place for places in edge for place in places],
-            "max_dev_mm": max(record["max_dev_mm"] for record in records), "rms_dev_mm": max(record["rms_dev_mm"] for record in records)}
+    edge = [
+        calibration.to_px(np.array(record["comb"])[:, :2]).round(2).tolist() for record in records if record["comb"]
+    ]
+    return {
+        "picture": picture_of(documents)[0],
+        "settings": found.arguments["settings"],
+        "edge": [place for places in edge for place in places],
+        "max_dev_mm": max(record["max_dev_mm"] for record in records),
+        "rms_dev_mm": max(record["rms_dev_mm"] for record in records),
+    }
 
 
 def _traced_calibration(documents):
@@ -592,7 +777,10 @@ def accept_trace(documents, *, task, job):
     calibration = _traced_calibration(documents)
     reference, sketch = documents["reference"], model.from_json(documents["sketch"])
     picture = picture_of(documents)[1]
-    trace, traced = _next(reference, "t"), [(outline.curves, outline.closed) for outline in outlines if not outline.axis]
+    trace, traced = (
+        _next(reference, "t"),
+        [(outline.curves, outline.closed) for outline in outlines if not outline.axis],
+    )
     reference["traces"][trace] = _noted(documents, found, records, calibration)
     if not sketch.curves:
         outlines, picture["origin_px"] = from_origin(outlines, calibration)
@@ -605,7 +793,8 @@ def accept_trace(documents, *, task, job):
 
 
 def _jaws_closed_again(documents, outlines, calibration, before):
-    """Known lengths that jaws took moved onto what was traced, curves in the millimetres of a calibration, and the sketch after them; what moved, in words."""
+    """Known lengths that jaws took moved onto what was traced, curves in the millimetres of a calibration, and the
+    sketch after them; what moved, in words."""
     key, _ = picture_of(documents)
     for item in known_of(documents, key).values():
         if item.get("jaws"):
@@ -622,7 +811,8 @@ def _halves_in_words(records):
 
 @command("reference.trace_again", task=TASK, job=ID, trace=ID)
 def trace_again(documents, *, task, job, trace):
-    """Put the outlines of a finished trace in the place of an earlier one; what still corresponds keeps its constraints."""
+    """Put the outlines of a finished trace in the place of an earlier one; what still corresponds keeps its
+    constraints."""
     if trace not in documents["reference"]["traces"]:
         raise InputError("The trace to be replaced is not in the job any more; add this one as a trace of its own.")
     found, records, outlines = _finished_trace(task, job)
@@ -630,5 +820,12 @@ def trace_again(documents, *, task, job, trace):
     done = traced_again(model.from_json(documents["sketch"]), outlines, trace)
     documents["reference"]["traces"][trace] = _noted(documents, found, records, calibration)
     documents["sketch"] = model.to_json(done.sketch)
-    note = _jaws_closed_again(documents, [outline.curves for outline in outlines if outline.closed and not outline.axis], calibration, calibration)
-    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", " ".join(filter(None, [done.sentence(), note]))
+    note = _jaws_closed_again(
+        documents,
+        [outline.curves for outline in outlines if outline.closed and not outline.axis],
+        calibration,
+        calibration,
+    )
+    return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", " ".join(
+        filter(None, [done.sentence(), note])
+    )

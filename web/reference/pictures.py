@@ -9,9 +9,9 @@ import cv2
 import numpy as np
 
 from jobs.models import Blob
-from nomogon_core.job import calibration_of, picture_of
-from nomogon_core.reference.cleanup import Scale, clean
-from nomogon_core.reference.decode import colours, decode, linear_to_srgb
+from nomogon_core.job.document import calibration_of, picture_of
+from nomogon_core.picture.cleanup import Scale, clean
+from nomogon_core.picture.decode import colours, decode, linear_to_srgb
 from nomogon_core.reference.rectify import rectify
 from nomogon_core.trace.outlines import COLOURED
 
@@ -65,7 +65,9 @@ def steps_of(picture):
 
 def steps_key(picture, mm_per_px):
     """What a cleaned picture depends on, short."""
-    return hashlib.sha256(json.dumps([*_source(picture), steps_of(picture), mm_per_px], sort_keys=True).encode()).hexdigest()[:20]
+    return hashlib.sha256(
+        json.dumps([*_source(picture), steps_of(picture), mm_per_px], sort_keys=True).encode()
+    ).hexdigest()[:20]
 
 
 def mm_per_px_of(documents, name=None):
@@ -80,7 +82,9 @@ def light_of(documents):
     if not steps:
         return raw_light(picture)
     scale = mm_per_px_of(documents)
-    return _remembered(("clean", steps_key(picture, scale)), lambda: clean(raw_light(picture), steps, Scale(1.0, scale)))
+    return _remembered(
+        ("clean", steps_key(picture, scale)), lambda: clean(raw_light(picture), steps, Scale(1.0, scale))
+    )
 
 
 def colours_of(picture):
@@ -125,7 +129,9 @@ def preview_of(documents, mode):
 def clean_preview(documents, steps):
     """JPEG of the picture after steps that are not stored yet, on a reduced copy."""
     _, picture = picture_of(documents)
-    small, factor = _remembered(("raw reduced", *_source(picture)), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS))
+    small, factor = _remembered(
+        ("raw reduced", *_source(picture)), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS)
+    )
     return as_jpeg(clean(small, steps, Scale(factor, mm_per_px_of(documents))))
 
 
@@ -154,6 +160,10 @@ def display_copy(picture, data, media_type):
 def flat_copy(documents, name):
     """JPEG of a picture with perspective and bending taken out; what it shows is white where the picture ends."""
     _, picture = picture_of(documents, name)
-    pixels = stored_values(light_of(documents | {"reference": documents["reference"] | {"active": name}})) if steps_of(picture) else _stored_colours(picture)
+    pixels = (
+        stored_values(light_of(documents | {"reference": documents["reference"] | {"active": name}}))
+        if steps_of(picture)
+        else _stored_colours(picture)
+    )
     flat = rectify(pixels, calibration_of(documents, name))
     return cv2.imencode(".jpg", flat.pixels, [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])[1].tobytes()

@@ -17,19 +17,25 @@ from jobs.requests import number_from, sent_by
 from nomogon_core.arguments import PLACE, Record, Rows, Wrong
 from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
-from nomogon_core.job import calibration_of, known_of, picture_of, rectangle_of, things_of
-from nomogon_core.measuring import read_check, suggest
+from nomogon_core.job.document import calibration_of, known_of, picture_of, rectangle_of, things_of
+from nomogon_core.job.measuring import read_check, suggest
+from nomogon_core.picture.cleanup import KINDS
+from nomogon_core.picture.contours import find_contours
+from nomogon_core.picture.edges import pick_edge
+from nomogon_core.picture.quality import assess
 from nomogon_core.quantity.units import format_length, parse_length
-from nomogon_core.reference.cleanup import KINDS
-from nomogon_core.reference.edges import pick_edge
-from nomogon_core.reference.jaws import between_jaws, part_around, square_to, way_in_picture
 from nomogon_core.reference.models import across_picture
-from nomogon_core.reference.quality import assess
 from nomogon_core.reference.sheets import SIZES_MM, find_rectangle, find_round, follow_straight, rectangle_from_corners
-from nomogon_core.trace.contours import find_contours
 from nomogon_core.trace.finding import SAME_COLOUR, colour_at
+from nomogon_core.trace.jaws import between_jaws, part_around, square_to, way_in_picture
 from nomogon_core.trace.offered import offered_tolerance
-from nomogon_core.trace.outlines import DEFAULT_SPECK_MM2, DEFAULT_TOLERANCE_MM, TraceSettings, check_settings, contour_preview
+from nomogon_core.trace.outlines import (
+    DEFAULT_SPECK_MM2,
+    DEFAULT_TOLERANCE_MM,
+    TraceSettings,
+    check_settings,
+    contour_preview,
+)
 from nomogon_core.trace.symmetry import find_axis
 from nomogon_core.trace.things import light_without_cards, thing_of
 from reference import pictures
@@ -43,7 +49,12 @@ STROKES = Record({side: Rows(Rows(PLACE, 1, MOST_STROKE_PLACES), most=MOST_STROK
 @require_GET
 def page(request, job_id):
     job = job_for(request, job_id)
-    return render(request, "reference.html", frame(request, job, "reference") | {"step_kinds": KINDS, "sheets": [name for name in SIZES_MM if name != "card"]})
+    return render(
+        request,
+        "reference.html",
+        frame(request, job, "reference")
+        | {"step_kinds": KINDS, "sheets": [name for name in SIZES_MM if name != "card"]},
+    )
 
 
 def _documents(request, job_id, *, scaled=False, change=False):
@@ -66,8 +77,25 @@ def _known_for_board(documents, name, fit):
     told = []
     for key, item in known_of(documents, name).items():
         kind = item.get("kind", "length")
-        plain = {"id": key, "kind": kind, "used": item.get("used", True)} | {field: item[field] for field in (
-            "name", "start", "end", "corners", "center", "half_axes", "angle", "places", "what", "gauge", "width_mm", "height_mm", "dpi") if field in item}
+        plain = {"id": key, "kind": kind, "used": item.get("used", True)} | {
+            field: item[field]
+            for field in (
+                "name",
+                "start",
+                "end",
+                "corners",
+                "center",
+                "half_axes",
+                "angle",
+                "places",
+                "what",
+                "gauge",
+                "width_mm",
+                "height_mm",
+                "dpi",
+            )
+            if field in item
+        }
         plain |= {"mm": item.get("length_mm"), "sigma": item.get("sigma_px")}
         if item.get("edges"):
             plain["outline"] = thing_of(rectangle_of(key, item)).outline
@@ -86,22 +114,57 @@ def board(request, job_id):
     fit = calibration_of(documents)
     reference = documents["reference"]
     cleaned = bool(picture and pictures.steps_of(picture))
-    return JsonResponse({
-        "version": job.version,
-        "picture": picture and {"id": name, "digest": picture["digest"], "width": picture["width"], "height": picture["height"], "angle": picture["angle"],
-                                "flipped": picture.get("flipped", False), "locked": picture.get("locked", False), "dpi": picture["dpi"],
-                                "steps": picture.get("steps", []), "cleaned": pictures.steps_key(picture, fit.mm_per_px if fit else None) if cleaned else "",
-                                "stand_in": bool(picture.get("stand_in"))},
-        "pictures": [{"id": key, **{field: item.get(field) for field in ("name", "visible", "locked", "drawn", "opacity", "taken_from", "licence", "model")},
-                      "flipped": item.get("flipped", False), "degrees": round(math.degrees(item["angle"]), 4), "at": item.get("at_mm", [0.0, 0.0]),
-                      "height": item.get("height_mm", 0.0), "camera": item.get("camera_mm", 0.0), "worked_on": key == name,
-                      "wide": _width_of(documents, key, item)}
-                     for key, item in reference["pictures"].items()],
-        "scale": fit and {"is_set": fit.is_set, "mm_per_px": fit.mm_per_px, "origin": list(fit.origin_px),
-                          "model": fit.model, "why": fit.why, "bends": fit.bends},
-        "known": _known_for_board(documents, name, fit),
-        "traces": [{"id": key, "settings": item["settings"]} for key, item in reference["traces"].items() if item["picture"] == name],
-    })
+    return JsonResponse(
+        {
+            "version": job.version,
+            "picture": picture
+            and {
+                "id": name,
+                "digest": picture["digest"],
+                "width": picture["width"],
+                "height": picture["height"],
+                "angle": picture["angle"],
+                "flipped": picture.get("flipped", False),
+                "locked": picture.get("locked", False),
+                "dpi": picture["dpi"],
+                "steps": picture.get("steps", []),
+                "cleaned": pictures.steps_key(picture, fit.mm_per_px if fit else None) if cleaned else "",
+                "stand_in": bool(picture.get("stand_in")),
+            },
+            "pictures": [
+                {
+                    "id": key,
+                    **{
+                        field: item.get(field)
+                        for field in ("name", "visible", "locked", "drawn", "opacity", "taken_from", "licence", "model")
+                    },
+                    "flipped": item.get("flipped", False),
+                    "degrees": round(math.degrees(item["angle"]), 4),
+                    "at": item.get("at_mm", [0.0, 0.0]),
+                    "height": item.get("height_mm", 0.0),
+                    "camera": item.get("camera_mm", 0.0),
+                    "worked_on": key == name,
+                    "wide": _width_of(documents, key, item),
+                }
+                for key, item in reference["pictures"].items()
+            ],
+            "scale": fit
+            and {
+                "is_set": fit.is_set,
+                "mm_per_px": fit.mm_per_px,
+                "origin": list(fit.origin_px),
+                "model": fit.model,
+                "why": fit.why,
+                "bends": fit.bends,
+            },
+            "known": _known_for_board(documents, name, fit),
+            "traces": [
+                {"id": key, "settings": item["settings"]}
+                for key, item in reference["traces"].items()
+                if item["picture"] == name
+            ],
+        }
+    )
 
 
 def _width_of(documents, name, item):
@@ -123,7 +186,11 @@ def pick(request, job_id):
 
 def _sent_places(sent, least):
     places = sent.get("places")
-    if not isinstance(places, list) or len(places) < least or not all(isinstance(place, list) and len(place) == 2 for place in places):
+    if (
+        not isinstance(places, list)
+        or len(places) < least
+        or not all(isinstance(place, list) and len(place) == 2 for place in places)
+    ):
         raise InputError("The page sent no places; click again.")
     return [[number_from({"x": value}, "x") for value in place] for place in places]
 
@@ -148,10 +215,21 @@ def find(request, job_id):
             size = sides[0] + sides[2], sides[1] + sides[3]
         return JsonResponse(_as_found(rectangle_from_corners(light, "Rectangle", corners, size, 1.0)))
     if kind == "jaws":
-        way = square_to(*places[1:3]) if len(places) > 2 else way_in_picture(str(sent.get("way", "closest")), picture["angle"])
+        way = (
+            square_to(*places[1:3])
+            if len(places) > 2
+            else way_in_picture(str(sent.get("way", "closest")), picture["angle"])
+        )
         jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
-        return JsonResponse({"way": way, "start": list(jaws.start), "end": list(jaws.end),
-                             "contacts": [list(place) for place in jaws.contacts], "sigma": jaws.sigma_px})
+        return JsonResponse(
+            {
+                "way": way,
+                "start": list(jaws.start),
+                "end": list(jaws.end),
+                "contacts": [list(place) for place in jaws.contacts],
+                "sigma": jaws.sigma_px,
+            }
+        )
     if kind == "round":
         return JsonResponse(attrs.asdict(find_round(light, places[0])))
     if kind == "straight":
@@ -161,8 +239,14 @@ def find(request, job_id):
 
 def _as_found(rectangle):
     """A rectangle as the page keeps it until it is sent back."""
-    edges = [{"places": np.round(edge.places, 3).tolist(), "normals": np.round(edge.normals, 4).tolist(), "sigma_px": round(edge.sigma_px, 4)}
-             for edge in rectangle.edges]
+    edges = [
+        {
+            "places": np.round(edge.places, 3).tolist(),
+            "normals": np.round(edge.normals, 4).tolist(),
+            "sigma_px": round(edge.sigma_px, 4),
+        }
+        for edge in rectangle.edges
+    ]
     return {"corners": np.round(rectangle.corners, 3).tolist(), "edges": edges, "sigma": rectangle.sigma_px}
 
 
@@ -178,7 +262,10 @@ def _found_sheet(light, near):
         corners = np.array(found.corners)
         sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
         aspect = (sides[0] + sides[2]) / (sides[1] + sides[3])
-        likely = min((name for name in SIZES_MM if name != "card"), key=lambda name: abs(math.log(aspect / (SIZES_MM[name][0] / SIZES_MM[name][1]))))
+        likely = min(
+            (name for name in SIZES_MM if name != "card"),
+            key=lambda name: abs(math.log(aspect / (SIZES_MM[name][0] / SIZES_MM[name][1]))),
+        )
         return _as_found(found) | {"likely": "A4" if likely == "A5" else likely}
     raise problem
 
@@ -192,7 +279,8 @@ def quality(request, job_id):
 
 @require_POST
 def mirror_axis(request, job_id):
-    """The mirror axis of the picture's largest outline: a place on it, and the angle that lays it upright or level, whichever is nearer."""
+    """The mirror axis of the picture's largest outline: a place on it, and the angle that lays it upright or level,
+    whichever is nearer."""
     documents, picture, fit = _documents(request, job_id, scaled=True)
     small, factor = pictures.preview_light(documents)
     contours = [contour for contour in find_contours(small) if not contour.touches_border]
@@ -200,8 +288,14 @@ def mirror_axis(request, job_id):
         raise InputError("No outline stands free of the picture's border, so there is no mirror axis to find.")
     level = attrs.evolve(fit, angle=0.0, flipped=False)
     axis = find_axis(level.to_mm(contours[0].points * factor + (factor - 1) / 2))
-    return JsonResponse({"point": level.to_px([axis.point])[0].tolist(), "angle": math.remainder(axis.angle, math.pi / 2), "rms_mm": axis.rms,
-                         "largest_mm": axis.largest})
+    return JsonResponse(
+        {
+            "point": level.to_px([axis.point])[0].tolist(),
+            "angle": math.remainder(axis.angle, math.pi / 2),
+            "rms_mm": axis.rms,
+            "largest_mm": axis.largest,
+        }
+    )
 
 
 @require_POST
@@ -209,7 +303,9 @@ def next_measurement(request, job_id):
     """Which measurement would improve the sketch's sizes most."""
     job = job_for(request, job_id)
     found = suggest(view_of(job))
-    return JsonResponse({"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}})
+    return JsonResponse(
+        {"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}}
+    )
 
 
 @require_POST
@@ -218,13 +314,23 @@ def read_caliper(request, job_id):
     documents, picture, _ = _documents(request, job_id)
     stand_in = picture.get("stand_in")
     if not stand_in or stand_in.get("part") not in parts.SAMPLES:
-        raise InputError("The caliper stand-in measures sample parts only; this picture is none of theirs. Type your own caliper's reading.")
+        raise InputError(
+            "The caliper stand-in measures sample parts only; this picture is none of theirs. Type your own caliper's "
+            "reading."
+        )
     sent = sent_by(request)
     places = np.array(_sent_places(sent, 1))
-    whole = np.column_stack([places, np.ones(len(places))]) @ np.linalg.inv(np.array(stand_in["px_from_mm"]).reshape(3, 3)).T
+    whole = (
+        np.column_stack([places, np.ones(len(places))])
+        @ np.linalg.inv(np.array(stand_in["px_from_mm"]).reshape(3, 3)).T
+    )
     true = whole[:, :2] / whole[:, 2:]
     outlines, random = parts.SAMPLES[stand_in["part"]].outlines(), np.random.default_rng()
-    reading = caliper.read_diameter(outlines, true[0], random) if len(true) == 1 or sent.get("what") == "diameter" else caliper.read_between(outlines, true[0], true[1], random)
+    reading = (
+        caliper.read_diameter(outlines, true[0], random)
+        if len(true) == 1 or sent.get("what") == "diameter"
+        else caliper.read_between(outlines, true[0], true[1], random)
+    )
     return JsonResponse({"reading_mm": reading})
 
 
@@ -257,8 +363,17 @@ def start_cleaning(request, job_id):
     """Carry out the stored clean-up steps at full size in the worker."""
     job = job_for(request, job_id)
     documents, picture, fit = _documents(request, job_id)
-    task = services.submit(job, "clean", {"digest": picture["digest"], "name": picture["name"], "drawn": picture.get("drawn", False),
-                                          "steps": pictures.steps_of(picture), "mm_per_px": fit.mm_per_px if fit else None})
+    task = services.submit(
+        job,
+        "clean",
+        {
+            "digest": picture["digest"],
+            "name": picture["name"],
+            "drawn": picture.get("drawn", False),
+            "steps": pictures.steps_of(picture),
+            "mm_per_px": fit.mm_per_px if fit else None,
+        },
+    )
     return JsonResponse(as_json(services.wait(task)))
 
 
@@ -295,19 +410,38 @@ def settings_of(sent, documents):
     """
     tolerance = parse_length(sent.get("tolerance", "0.1"))
     keep = sent.get("keep", "all")
-    if keep not in ("all", "largest") and not (isinstance(keep, list) and all(isinstance(item, list) and len(item) == 3 for item in keep)):
+    if keep not in ("all", "largest") and not (
+        isinstance(keep, list) and all(isinstance(item, list) and len(item) == 3 for item in keep)
+    ):
         raise InputError("The page sent no choice of outlines; load it again.")
     mode, picked = str(sent.get("mode", "tone")), ()
     if mode == "colour":
         if not sent.get("picked"):
-            raise InputError("Click the part on the Board to say which colour it has; click again for each further colour.")
+            raise InputError(
+                "Click the part on the Board to say which colour it has; click again for each further colour."
+            )
         colour = pictures.colours_of(picture_of(documents)[1])
-        picked = tuple(tuple(float(value) for value in colour_at(colour, *place)) for place in _sent_places({"places": sent["picked"]}, 1))
+        picked = tuple(
+            tuple(float(value) for value in colour_at(colour, *place))
+            for place in _sent_places({"places": sent["picked"]}, 1)
+        )
     strokes = {side: _sent_strokes(sent, side) if mode == "strokes" else () for side in ("part", "ground")}
-    settings = TraceSettings(number_from(sent, "threshold", 0.5), tolerance, number_from(sent, "speck", DEFAULT_SPECK_MM2), keep,
-                             part=str(sent.get("part", "auto")), mode=mode, flatten=bool(sent.get("flatten")), colours=picked,
-                             reach=number_from(sent, "reach", SAME_COLOUR), halves=str(sent.get("halves", "")), gap_mm=number_from(sent, "gap", 0.0),
-                             sides=str(sent.get("sides", "auto")), part_strokes=strokes["part"], ground_strokes=strokes["ground"])
+    settings = TraceSettings(
+        number_from(sent, "threshold", 0.5),
+        tolerance,
+        number_from(sent, "speck", DEFAULT_SPECK_MM2),
+        keep,
+        part=str(sent.get("part", "auto")),
+        mode=mode,
+        flatten=bool(sent.get("flatten")),
+        colours=picked,
+        reach=number_from(sent, "reach", SAME_COLOUR),
+        halves=str(sent.get("halves", "")),
+        gap_mm=number_from(sent, "gap", 0.0),
+        sides=str(sent.get("sides", "auto")),
+        part_strokes=strokes["part"],
+        ground_strokes=strokes["ground"],
+    )
     check_settings(settings)
     return settings
 
@@ -321,7 +455,9 @@ def _sent_strokes(sent, side):
     try:
         strokes = STROKES.check(sent.get("strokes")).get(side, [])
     except Wrong:
-        raise InputError(f"The page sent no strokes that can be used, at most {MOST_STROKES} on each side; load it again.") from None
+        raise InputError(
+            f"The page sent no strokes that can be used, at most {MOST_STROKES} on each side; load it again."
+        ) from None
     return tuple(tuple(map(tuple, stroke)) for stroke in strokes)
 
 
@@ -332,9 +468,15 @@ def outlines(request, job_id):
     settings = settings_of(sent_by(request), documents)
     light, colour, factor = pictures.preview_of(documents, settings.mode)
     offered, why = offered_tolerance(0.0, fit.mm_per_px)
-    return JsonResponse({"outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
-                         "offered": {"text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},
-                                     "why": why if offered > DEFAULT_TOLERANCE_MM else ""}})
+    return JsonResponse(
+        {
+            "outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
+            "offered": {
+                "text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},
+                "why": why if offered > DEFAULT_TOLERANCE_MM else "",
+            },
+        }
+    )
 
 
 @require_POST
@@ -343,5 +485,9 @@ def start_trace(request, job_id):
     job = job_for(request, job_id, change=True)
     documents, picture, _ = _documents(request, job_id, scaled=True)
     plain = attrs.asdict(settings_of(sent_by(request), documents), filter=lambda field, _: field.name != "border")
-    task = services.submit(job, "trace", {"documents": {"reference": documents["reference"]}, "digest": picture["digest"], "settings": plain})
+    task = services.submit(
+        job,
+        "trace",
+        {"documents": {"reference": documents["reference"]}, "digest": picture["digest"], "settings": plain},
+    )
     return JsonResponse(as_json(services.wait(task)))

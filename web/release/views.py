@@ -9,15 +9,21 @@ from jobs.access import job_for
 from jobs.actions import documents_of
 from jobs.frame import frame
 from jobs.models import Job
-from nomogon_core.advice import statuses
 from nomogon_core.errors import OperationError
-from nomogon_core.job import build_of, file_stem
+from nomogon_core.exchange import flat
+from nomogon_core.job.advice import statuses
+from nomogon_core.job.document import build_of, file_stem
 from nomogon_core.quantity.units import parse_positive_length
-from nomogon_core.solid import flat
 from work import services
 from work.models import Task
 
-MEDIA_TYPES = {"step": "model/step", "stl": "model/stl", "3mf": "model/3mf", "dxf": "image/vnd.dxf", "svg": "image/svg+xml"}
+MEDIA_TYPES = {
+    "step": "model/step",
+    "stl": "model/stl",
+    "3mf": "model/3mf",
+    "dxf": "image/vnd.dxf",
+    "svg": "image/svg+xml",
+}
 PATIENCE_S = 110
 READY = "The part is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
@@ -33,7 +39,11 @@ FILES = (
 def page(request, job_id):
     context = frame(request, job_for(request, job_id), "release")
     sound = statuses(context["view"])["release"].text == "ready"
-    return render(request, "release.html", context | {"chord": f"{flat.DEFAULT_CHORD_MM:g}", "files": FILES, "ready": READY if sound else ""})
+    return render(
+        request,
+        "release.html",
+        context | {"chord": f"{flat.DEFAULT_CHORD_MM:g}", "files": FILES, "ready": READY if sound else ""},
+    )
 
 
 @require_GET
@@ -47,7 +57,12 @@ def download(request, job_id, kind):
         build = build_of(documents)
         data = flat.write_flat(kind, build.sketch, build.operations, job.title)
     else:
-        data = _from_worker(job, documents, kind, parse_positive_length(request.GET.get("chord", flat.DEFAULT_CHORD_MM), "The chord tolerance"))
+        data = _from_worker(
+            job,
+            documents,
+            kind,
+            parse_positive_length(request.GET.get("chord", flat.DEFAULT_CHORD_MM), "The chord tolerance"),
+        )
     Job.objects.filter(pk=job.pk).update(released=timezone.now())
     answer = HttpResponse(data, content_type=MEDIA_TYPES[kind])
     answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'

@@ -7,17 +7,17 @@ import attrs
 from jobs.actions import command
 from nomogon_core.arguments import ID, IDS, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows
 from nomogon_core.errors import InputError, SketchError
-from nomogon_core.follow import dimension_u95
-from nomogon_core.geometry import Ellipse
-from nomogon_core.job import calibration_of
+from nomogon_core.geometry.curves import Ellipse
+from nomogon_core.job.document import calibration_of
+from nomogon_core.job.follow import dimension_u95
+from nomogon_core.job.tracing import tied_joints
 from nomogon_core.quantity.units import format_angle, format_length, parse_angle, parse_length
 from nomogon_core.sketch import edit, model, trim
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.solve import Grab, solve
-from nomogon_core.tracing import tied_joints
-from nomogon_core.underhand import along_edge, arc_near, round_near
+from nomogon_core.sketch.underhand import along_edge, arc_near, round_near
 from reference import pictures
 from reference.commands import clean_name
 
@@ -74,11 +74,19 @@ def line(documents, *, start, end, construction=False, free=False):
 def _levelled(sketch, name):
     a, b = (sketch.points[point] for point in sketch.curves[name].points)
     angle = math.remainder(math.atan2(b[1] - a[1], b[0] - a[0]), math.pi)
-    kind = "horizontal" if abs(angle) < LEVEL_WITHIN else "vertical" if abs(abs(angle) - math.pi / 2) < LEVEL_WITHIN else None
+    kind = (
+        "horizontal"
+        if abs(angle) < LEVEL_WITHIN
+        else "vertical"
+        if abs(abs(angle) - math.pi / 2) < LEVEL_WITHIN
+        else None
+    )
     if kind is None:
         return sketch, ""
     try:
-        return constrain(sketch, Constraint(kind, (name,))).sketch, f"Made {kind}; hold Alt while drawing to leave it as drawn."
+        return constrain(
+            sketch, Constraint(kind, (name,))
+        ).sketch, f"Made {kind}; hold Alt while drawing to leave it as drawn."
     except SketchError:
         return sketch, ""
 
@@ -87,7 +95,9 @@ def _levelled(sketch, name):
 def arc(documents, *, start, middle, end, construction=False):
     """An arc through three places."""
     sketch = _sketch(documents)
-    sketch, _ = edit.add_arc_through(sketch, _place(start), _coordinates(sketch, middle), _place(end), construction=bool(construction))
+    sketch, _ = edit.add_arc_through(
+        sketch, _place(start), _coordinates(sketch, middle), _place(end), construction=bool(construction)
+    )
     _store(documents, sketch)
     return "Arc drawn"
 
@@ -106,7 +116,9 @@ def circle(documents, *, center, rim, construction=False):
 def ellipse(documents, *, center, first, second, construction=False):
     """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
     sketch = _sketch(documents)
-    sketch, name = edit.add_ellipse(sketch, _place(center), _place(first), _coordinates(sketch, second), construction=bool(construction))
+    sketch, name = edit.add_ellipse(
+        sketch, _place(center), _place(first), _coordinates(sketch, second), construction=bool(construction)
+    )
     _store(documents, sketch)
     return _ellipse_in_words(sketch.geometry(name))
 
@@ -118,7 +130,9 @@ def _ellipse_in_words(curve):
 @command("sketch.spline", places=Rows(SPOT, 2, 500), construction=SWITCH)
 def spline(documents, *, places, construction=False):
     """A smooth spline through places."""
-    sketch, _ = edit.add_spline_through(_sketch(documents), [_place(value) for value in places], construction=bool(construction))
+    sketch, _ = edit.add_spline_through(
+        _sketch(documents), [_place(value) for value in places], construction=bool(construction)
+    )
     _store(documents, sketch)
     return f"Spline through {len(places)} places drawn"
 
@@ -131,7 +145,10 @@ def _picture(documents):
     """
     fit = calibration_of(documents)
     if fit is None:
-        raise InputError("There is no picture with a known length under the sketch; set one in Reference first, or draw with Alt held.")
+        raise InputError(
+            "There is no picture with a known length under the sketch; set one in Reference first, or draw with Alt "
+            "held."
+        )
     return pictures.light_of(documents), fit
 
 
@@ -141,14 +158,17 @@ def follow(documents, *, start, end):
     sketch = _sketch(documents)
     light, fit = _picture(documents)
     ends = [_place(value) for value in (start, end)]
-    drawn = along_edge(light, fit, *(_coordinates(sketch, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px)
+    drawn = along_edge(
+        light, fit, *(_coordinates(sketch, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px
+    )
     sketch, names, joints = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn", closed=False)
     _store(documents, tied_joints(_caught(sketch, names, ends), joints))
     return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
 
 
 def _caught(sketch, names, ends):
-    """The sketch with the outer ends of a chain of new curves joined to the points that were clicked on, where there were any."""
+    """The sketch with the outer ends of a chain of new curves joined to the points that were clicked on, where there
+    were any."""
     for point, curve in zip(ends, (names[0], names[-1])):
         if isinstance(point, str):
             sketch = edit.merge_points(sketch, point, _outer_end(sketch, curve, sketch.points[point]))
@@ -180,7 +200,11 @@ def round_edge(documents, *, place):
     sketch, _, _ = edit.add_outline(sketch, drawn.curves, drawn.u95, origin="drawn")
     _store(documents, sketch)
     if isinstance(found, Ellipse):
-        return _ellipse_in_words(found), "That edge is an oval. If it is round in reality, delete the ellipse and take the tilt out of the picture first."
+        return (
+            _ellipse_in_words(found),
+            "That edge is an oval. If it is round in reality, delete the ellipse and take the tilt out of the picture "
+            "first.",
+        )
     return f"Circle of {format_length(2 * found.radius)} mm on the picture's edge"
 
 
@@ -273,7 +297,10 @@ def change_value(documents, *, name, text, unit="mm"):
     change = set_value(sketch, name, _value(item.kind, text, unit), typed=str(text))
     _store(documents, change.sketch)
     value = change.sketch.constraints[name].value
-    return f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}", change.note
+    return (
+        f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}",
+        change.note,
+    )
 
 
 @command("sketch.rename", name=ID, text=TEXT)
@@ -303,8 +330,11 @@ def remove(documents, *, names):
     sketch = _sketch(documents)
     smaller = edit.remove(sketch, names)
     _store(documents, smaller)
-    counts = [(len(sketch.curves) - len(smaller.curves), "curve"), (len(sketch.constraints) - len(smaller.constraints), "constraint"),
-              (len(sketch.points) - len(smaller.points), "point")]
+    counts = [
+        (len(sketch.curves) - len(smaller.curves), "curve"),
+        (len(sketch.constraints) - len(smaller.constraints), "constraint"),
+        (len(sketch.points) - len(smaller.points), "point"),
+    ]
     told = [f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count]
     return f"Deleted {' and '.join(told[:2])}"
 
@@ -325,7 +355,9 @@ def join(documents, *, first, second):
     gap = math.dist(sketch.points[first], sketch.points[second])
     solution = solve(edit.merge_points(sketch, first, second))
     if not solution.solved:
-        raise SketchError("The two ends cannot be joined: the constraints on both hold them apart. Delete one of those first.")
+        raise SketchError(
+            "The two ends cannot be joined: the constraints on both hold them apart. Delete one of those first."
+        )
     _store(documents, refreshed(solution.sketch))
     return f"Gap of {format_length(gap)} mm joined"
 

@@ -10,17 +10,17 @@ from django.views.decorators.http import require_GET, require_POST
 from jobs.access import job_for
 from jobs.actions import documents_of
 from jobs.frame import frame, sketch_board, unit_of
+from jobs.requests import number_from, sent_by
 from nomogon_core.errors import InputError
-from nomogon_core.job import calibration_of
+from nomogon_core.job.document import calibration_of
+from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.sketch import model
 from nomogon_core.sketch.dimensions import refreshed
 from nomogon_core.sketch.drawing import draw
 from nomogon_core.sketch.solve import Grab
+from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
-from nomogon_core.tracing import departures, teeth
-from nomogon_core.underhand import stick
 from reference import pictures
-from jobs.requests import number_from, sent_by
 
 MOST_GRABS = 32
 EXAGGERATION = 30.0
@@ -63,11 +63,18 @@ def drag(request, job_id):
         raise InputError("Nothing was taken hold of.")
     offset = (number_from(sent, "dx"), number_from(sent, "dy"))
     moved = _grab(job, held).move(offset, (number_from(sent, "x"), number_from(sent, "y")))
-    return JsonResponse({"sequence": sent.get("sequence", 0), "version": job.version, "drawing": draw(refreshed(moved), unit=unit_of(request))})
+    return JsonResponse(
+        {
+            "sequence": sent.get("sequence", 0),
+            "version": job.version,
+            "drawing": draw(refreshed(moved), unit=unit_of(request)),
+        }
+    )
 
 
 def _under(request, job_id, *, change=False):
-    """(documents, light, calibration) of the picture under the sketch; light and calibration are None where there is none."""
+    """(documents, light, calibration) of the picture under the sketch; light and calibration are None where there is
+    none."""
     documents = documents_of(job_for(request, job_id, change=change))
     fit = calibration_of(documents)
     return documents, pictures.light_of(documents) if fit else None, fit
@@ -78,7 +85,11 @@ def stick_to_edge(request, job_id):
     """The place on the picture's edge nearest to the pointer, or nothing."""
     _, light, fit = _under(request, job_id)
     sent = sent_by(request)
-    place = stick(light, fit, (number_from(sent, "x"), number_from(sent, "y")), number_from(sent, "reach", 1.0)) if fit else None
+    place = (
+        stick(light, fit, (number_from(sent, "x"), number_from(sent, "y")), number_from(sent, "reach", 1.0))
+        if fit
+        else None
+    )
     return JsonResponse({"place": place, "sequence": sent.get("sequence", 0)})
 
 
@@ -89,9 +100,16 @@ def follow_preview(request, job_id):
     sent = sent_by(request)
     if fit is None:
         raise InputError("There is no picture with a known length under the sketch; set one in Reference first.")
-    path = follow_edge(light, *fit.to_px([(number_from(sent, "x0"), number_from(sent, "y0")), (number_from(sent, "x1"), number_from(sent, "y1"))]))
+    path = follow_edge(
+        light,
+        *fit.to_px(
+            [(number_from(sent, "x0"), number_from(sent, "y0")), (number_from(sent, "x1"), number_from(sent, "y1"))]
+        ),
+    )
     places = fit.to_mm(path)[::2]
-    return JsonResponse({"d": "M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in places), "sequence": sent.get("sequence", 0)})
+    return JsonResponse(
+        {"d": "M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in places), "sequence": sent.get("sequence", 0)}
+    )
 
 
 @require_GET
@@ -99,6 +117,12 @@ def comb(request, job_id):
     """How far the traced curves are from the picture's edge: teeth along it, and the worst places."""
     documents, _, _ = _under(request, job_id)
     told = departures(documents, model.from_json(documents["sketch"]))
-    return JsonResponse({"teeth": [tooth for one in told.values() for tooth in teeth(one, EXAGGERATION).round(4).tolist()], "exaggeration": EXAGGERATION,
-                         "beyond": [list(place) for one in told.values() for place in one.beyond],
-                         "rms": max((one.rms for one in told.values()), default=None), "largest": max((one.largest for one in told.values()), default=None)})
+    return JsonResponse(
+        {
+            "teeth": [tooth for one in told.values() for tooth in teeth(one, EXAGGERATION).round(4).tolist()],
+            "exaggeration": EXAGGERATION,
+            "beyond": [list(place) for one in told.values() for place in one.beyond],
+            "rms": max((one.rms for one in told.values()), default=None),
+            "largest": max((one.largest for one in told.values()), default=None),
+        }
+    )

@@ -9,7 +9,9 @@ from nomogon_core.quantity.units import format_length, parse_length
 from nomogon_core.solid import operations as ops
 from reference.commands import clean_name
 
-FIELDS = Record({"mode": ID, "body": TEXT, "regions": NAMES, "centers": IDS, "edges": NAMES, "through": SWITCH, "title": TEXT})
+FIELDS = Record(
+    {"mode": ID, "body": TEXT, "regions": NAMES, "centers": IDS, "edges": NAMES, "through": SWITCH, "title": TEXT}
+)
 TITLES = {"extrude": "Extrude", "hole": "Hole", "fillet": "Fillet"}
 
 
@@ -38,7 +40,11 @@ def add(documents, *, kind, fields, lengths, unit="mm"):
         raise OperationError(f"There is no operation {kind!r}.")
     build = documents["build"]
     name = f"op{build['next_number']}"
-    typed = {field: parse_length(text, unit=unit) for field, text in lengths.items() if field in ("length", "start", "diameter", "depth", "radius")}
+    typed = {
+        field: parse_length(text, unit=unit)
+        for field, text in lengths.items()
+        if field in ("length", "start", "diameter", "depth", "radius")
+    }
     operation = ops.check(ops.from_json({"name": name, "kind": kind, **fields, **typed}))
     build["next_number"] += 1
     build["order"].append(name)

@@ -7,7 +7,7 @@ from django.views.decorators.http import require_GET
 from jobs.access import job_for
 from jobs.actions import documents_of
 from jobs.frame import frame, laid_pictures, sheet_context, unit_of
-from nomogon_core.overview import overview
+from nomogon_core.job.overview import overview
 from nomogon_core.sketch.drawing import draw, draw_regions
 from reference.underlays import faces_in_words, on_the_solid
 from work import services
@@ -30,17 +30,24 @@ def state(request, job_id):
         task = services.wait(services.submit(job, "rebuild", services.rebuild_arguments(documents)))
     view = overview(documents, task.result if task and task.status == Task.DONE else None)
     context = sheet_context(job, view, unit_of(request))
-    return JsonResponse({
-        "version": job.version, "work": as_json(task) if task else None,
-        "mesh": task.blob_id if task and task.status == Task.DONE else None,
-        "sheet": render(request, "solid.html#sheet", context).content.decode(),
-        "regions": draw_regions(view.sketch, view.regions), "curves": draw(view.sketch)["curves"],
-        "centers": [{"id": name, "place": view.sketch.points[curve.points[0]], "radius": curve.radius}
-                    for name, curve in view.sketch.curves.items() if curve.kind == "circle"],
-        "bodies": list((view.result or {}).get("bodies", {})),
-        "pictures": on_the_solid(laid_pictures(job, documents), documents, view.result),
-        "faces": faces_in_words(documents, view.result),
-    })
+    return JsonResponse(
+        {
+            "version": job.version,
+            "work": as_json(task) if task else None,
+            "mesh": task.blob_id if task and task.status == Task.DONE else None,
+            "sheet": render(request, "solid.html#sheet", context).content.decode(),
+            "regions": draw_regions(view.sketch, view.regions),
+            "curves": draw(view.sketch)["curves"],
+            "centers": [
+                {"id": name, "place": view.sketch.points[curve.points[0]], "radius": curve.radius}
+                for name, curve in view.sketch.curves.items()
+                if curve.kind == "circle"
+            ],
+            "bodies": list((view.result or {}).get("bodies", {})),
+            "pictures": on_the_solid(laid_pictures(job, documents), documents, view.result),
+            "faces": faces_in_words(documents, view.result),
+        }
+    )
 
 
 @require_GET

@@ -62,7 +62,9 @@ class BrowserCase(LiveServerTestCase):
         cls.downloads = tempfile.TemporaryDirectory()
         cls.thread.submit(cls._open).result()
         environment = {**os.environ, "NOMOGON_DATABASE": connection.settings_dict["NAME"]}
-        cls.worker = subprocess.Popen([sys.executable, str(settings.ROOT / "web" / "manage.py"), "work"], env=environment)
+        cls.worker = subprocess.Popen(
+            [sys.executable, str(settings.ROOT / "web" / "manage.py"), "work"], env=environment
+        )
 
     @classmethod
     def _open(cls):
@@ -89,11 +91,15 @@ class BrowserCase(LiveServerTestCase):
 
     def drive(self, function, *arguments):
         """Run a function of the page on the browser's thread, then look that the page had nothing to complain about."""
+
         def run():
             context = self.browser.new_context(viewport=SIZE, accept_downloads=True)
             page = context.new_page()
             page.set_default_timeout(20_000)
-            page.on("console", lambda message: self.complaints.append(message.text) if message.type in ("error", "warning") else None)
+            page.on(
+                "console",
+                lambda message: self.complaints.append(message.text) if message.type in ("error", "warning") else None,
+            )
             page.on("pageerror", lambda error: self.complaints.append(str(error)))
             try:
                 return function(page, *arguments)
@@ -102,11 +108,14 @@ class BrowserCase(LiveServerTestCase):
                 raise
             finally:
                 context.close()
+
         outcome = self.thread.submit(run).result()
         awaited = [*HARMLESS, *(f"status of {status}" for status in self.refusals)]
         self.assertEqual([text for text in self.complaints if not any(word in text for word in awaited)], [])
         for status in self.refusals:
-            self.assertTrue(any(f"status of {status}" in text for text in self.complaints), f"no request was refused with {status}")
+            self.assertTrue(
+                any(f"status of {status}" in text for text in self.complaints), f"no request was refused with {status}"
+            )
         return outcome
 
     def sign_in(self, page, name="ro"):

@@ -22,4 +22,9 @@ def rebuild_that_crashes(documents, count=None):
     order = documents["build"]["order"][:count]
     if "op3" in order:
         os._exit(11)
-    return {"steps": [{"name": name, "problem": "", "facts": {}, "suggestion": None, "suppressed": False} for name in order], "bodies": {}}, None
+    return {
+        "steps": [
+            {"name": name, "problem": "", "facts": {}, "suggestion": None, "suppressed": False} for name in order
+        ],
+        "bodies": {},
+    }, None

@@ -38,11 +38,19 @@ class JobCase(TestCase):
         self.client.force_login(self.ro)
 
     def post(self, rest, body):
-        return self.client.post(f"/jobs/{self.job.pk}/{rest}", json.dumps(body), content_type="application/json", headers={"accept": "application/json"})
+        return self.client.post(
+            f"/jobs/{self.job.pk}/{rest}",
+            json.dumps(body),
+            content_type="application/json",
+            headers={"accept": "application/json"},
+        )
 
     def do(self, command, version=None, **arguments):
         self.job.refresh_from_db()
-        return self.post(f"do/{command}", {"version": self.job.version if version is None else version, "arguments": arguments, "stage": "sketch"})
+        return self.post(
+            f"do/{command}",
+            {"version": self.job.version if version is None else version, "arguments": arguments, "stage": "sketch"},
+        )
 
     def perform(self, command, /, **arguments):
         return perform(self.job.pk, self.ro, None, command, arguments)

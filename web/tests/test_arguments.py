@@ -12,7 +12,7 @@ from jobs.actions import COMMANDS, documents_of, perform
 from jobs.models import Document
 from nomogon_core.arguments import Choice, Either, Number, Place, Record, Rows, Switch, Text, Whole, Wrong, checked
 from nomogon_core.errors import ArchiveError, InputError
-from nomogon_core.overview import checked as checked_documents
+from nomogon_core.job.overview import checked as checked_documents
 from nomogon_core.sketch.regions import find_regions
 from web.tests.helpers import JobCase
 from web.tests.test_jobs import png
@@ -91,7 +91,12 @@ class Nonsense(JobCase):
         self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
         self.perform("sketch.rectangle", first=[0, 0], second=[30, 20])
         region = next(iter(self.regions()))
-        self.perform("solid.add", kind="extrude", fields={"mode": "new", "body": "Part", "regions": [region]}, lengths={"length": "5 mm"})
+        self.perform(
+            "solid.add",
+            kind="extrude",
+            fields={"mode": "new", "body": "Part", "regions": [region]},
+            lengths={"length": "5 mm"},
+        )
         random = np.random.default_rng(5)
         for name, declared in COMMANDS.items():
             for _ in range(PER_COMMAND):
@@ -111,7 +116,8 @@ class Nonsense(JobCase):
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/reference").status_code, 200)
 
     def test_pages_of_a_job_with_one_value_changed_are_answered(self):
-        """What of :mod:`core.tests.test_schema` is taken in is shown too; pictures that are not in the store are told, not failed on."""
+        """What of :mod:`core.tests.test_schema` is taken in is shown too; pictures that are not in the store are told,
+        not failed on."""
         random, paths, shown = np.random.default_rng(7), [path for path in leaves(whole_job()) if len(path) > 1], 0
         for _ in range(120):
             documents, path = whole_job(), paths[int(random.integers(len(paths)))]
@@ -137,7 +143,9 @@ class Nonsense(JobCase):
     def test_a_page_cannot_attach_a_known_digest(self):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         digest = next(iter(documents_of(self.job)["reference"]["pictures"].values()))["digest"]
-        answer = self.do("reference.add_picture", name="mine", digest=digest, media_type="image/png", width=10, height=10, dpi=None)
+        answer = self.do(
+            "reference.add_picture", name="mine", digest=digest, media_type="image/png", width=10, height=10, dpi=None
+        )
         self.assertEqual(answer.status_code, 400)
         self.assertIn("none that a page sends", answer.json()["problem"])
         with self.assertRaisesRegex(InputError, "width"):
@@ -151,7 +159,12 @@ class Nonsense(JobCase):
 
     def test_requests_of_every_shape_are_answered(self):
         for body in ("", "[]", "nope", '{"version": "x"}'):
-            answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", body, content_type="application/json", headers={"accept": "application/json"})
+            answer = self.client.post(
+                f"/jobs/{self.job.pk}/do/sketch.line",
+                body,
+                content_type="application/json",
+                headers={"accept": "application/json"},
+            )
             self.assertEqual(answer.status_code, 400, body)
         answer = self.client.post(
             f"/jobs/{self.job.pk}/do/sketch.line",

@@ -13,7 +13,7 @@ from examples import parts, pictures
 from examples.render import Camera
 from jobs.actions import documents_of
 from jobs.models import Job
-from nomogon_core.geometry import closed_area
+from nomogon_core.geometry.curves import closed_area
 from nomogon_core.sketch import model
 from nomogon_core.solid import kernel
 from web.tests.browser import Board, BrowserCase
@@ -24,7 +24,17 @@ class FromAPhotoToAPlate(BrowserCase):
     def test_the_eight_steps(self):
         self.refusals = (400,)
         # A picture that nothing was tuned for: another scale, place, light and noise than the demo's.
-        shot = pictures.shoot(parts.latch_plate(), 1900, 1250, Camera(17.3, (211.7, 1010.2)), noise=0.012, light=0.4, grain=0.03, blur_px=1.1, seed=77)
+        shot = pictures.shoot(
+            parts.latch_plate(),
+            1900,
+            1250,
+            Camera(17.3, (211.7, 1010.2)),
+            noise=0.012,
+            light=0.4,
+            grain=0.03,
+            blur_px=1.1,
+            seed=77,
+        )
         with tempfile.TemporaryDirectory() as folder:
             picture = Path(folder) / "latch-plate.jpg"
             picture.write_bytes(shot.jpeg)

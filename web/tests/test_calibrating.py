@@ -17,10 +17,10 @@ from examples.tilted import Pinhole, shoot_beside_card
 from jobs import demo, services
 from jobs.actions import documents_of, perform
 from jobs.models import Job
-from nomogon_core.geometry import bounds
-from nomogon_core.job import calibration_of
-from nomogon_core.reference.decode import decode
-from nomogon_core.reference.edges import pick_edge
+from nomogon_core.geometry.curves import bounds
+from nomogon_core.job.document import calibration_of
+from nomogon_core.picture.decode import decode
+from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch import model
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import JobCase, make_user
@@ -39,19 +39,25 @@ class Calibrating(BrowserCase):
         return page.evaluate("async (rest) => await (await fetch(`${location.pathname}/${rest}`)).json()", rest)
 
     def points(self, page):
-        drawing = page.evaluate("async () => await (await fetch(location.pathname.replace('reference', 'sketch/board'))).json()")["drawing"]
+        drawing = page.evaluate(
+            "async () => await (await fetch(location.pathname.replace('reference', 'sketch/board'))).json()"
+        )["drawing"]
         return np.array([(point["x"], point["y"]) for point in drawing["points"]])
 
     def test_a_card_in_a_tilted_photo(self):
         camera = Pinhole((2600, 1950), tilt=16.0, turn=0.3, focal=2340.0, height=290.0, target=(55.0, 70.0), bend=0.02)
-        photo = shoot_beside_card(camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0), noise=0.01, light=0.3, seed=9)
+        photo = shoot_beside_card(
+            camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0), noise=0.01, light=0.3, seed=9
+        )
         job = services.job_from_picture(self.users[0], "Latch", "FLA-014", photo, "latch.jpg")
         self.drive(self.card, job, camera)
 
     def test_jaws_close_on_the_part(self):
         self.refusals = (400,)
         view = Camera(10.0, (60.0, 560.0))
-        picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[1].tobytes()
+        picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[
+            1
+        ].tobytes()
         job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png")
         self.drive(self.jaws, job)
         sketch = model.from_json(documents_of(job)["sketch"])
@@ -97,6 +103,7 @@ class Calibrating(BrowserCase):
         def click(places):
             for x, y in camera.to_px(places):
                 board.click((x, -y))
+
         page.get_by_role("tab", name="Rectify").click()
         page.keyboard.press("1")
         expect(page.locator("#note")).to_contain_text("camera", timeout=40_000)
@@ -121,8 +128,14 @@ class Calibrating(BrowserCase):
 
     def test_a_scan_whose_axes_differ(self):
         picture = samples.take("latch-plate", "scan", dpi=200, turn_degrees=1.0, seed=3)
-        job = services.job_from_picture(self.users[0], "Latch", "", picture.data, picture.name,
-                                        stand_in={"part": "latch-plate", "px_from_mm": picture.px_from_mm.ravel().tolist()})
+        job = services.job_from_picture(
+            self.users[0],
+            "Latch",
+            "",
+            picture.data,
+            picture.name,
+            stand_in={"part": "latch-plate", "px_from_mm": picture.px_from_mm.ravel().tolist()},
+        )
         self.drive(self.scan, job, picture.px_from_mm)
         fit = calibration_of(documents_of(job))
         self.assertEqual(fit.model, "x and y scale")
@@ -135,6 +148,7 @@ class Calibrating(BrowserCase):
         def place(x, y):
             u, v, w = matrix @ (x, y, 1)
             return u / w, -v / w
+
         page.keyboard.press("4")
         expect(self.ledger_value(page, "Resolution 1").locator("input[name=value]")).to_have_value("200 dpi")
         expect(page.locator(".next")).to_contain_text("Confirm it by one known length")
@@ -155,11 +169,26 @@ class Calibrating(BrowserCase):
     def test_a_wrong_length_is_named_and_the_sketch_follows(self):
         picture = samples.take("latch-plate", "above", seed=21)
         job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture.data, picture.name)
-        for ends, wrong in ((((0, 16), (84, 16)), 0), (((25, 0), (25, 46)), 0), (((0, 25), (50, 6)), 0), (((12 - 2.38, 34), (84, 16)), 1.5)):
+        for ends, wrong in (
+            (((0, 16), (84, 16)), 0),
+            (((25, 0), (25, 46)), 0),
+            (((0, 25), (50, 6)), 0),
+            (((12 - 2.38, 34), (84, 16)), 1.5),
+        ):
             places = [(matrix := picture.px_from_mm @ (*end, 1))[:2] / matrix[2] for end in ends]
             picks = [pick_edge(decode(picture.data), *place) for place in places]
-            perform(job.pk, self.users[0], None, "reference.add_known", {
-                "start": [picks[0].x, picks[0].y], "end": [picks[1].x, picks[1].y], "text": f"{math.dist(*ends) + wrong:.2f}", "sigma_px": max(pick.sigma_px for pick in picks)})
+            perform(
+                job.pk,
+                self.users[0],
+                None,
+                "reference.add_known",
+                {
+                    "start": [picks[0].x, picks[0].y],
+                    "end": [picks[1].x, picks[1].y],
+                    "text": f"{math.dist(*ends) + wrong:.2f}",
+                    "sigma_px": max(pick.sigma_px for pick in picks),
+                },
+            )
         self.drive(self.wrong, job)
 
     def wrong(self, page, job):
@@ -190,7 +219,10 @@ class Calibrating(BrowserCase):
         job = services.job_from_picture(self.users[0], "Leaf", "", picture.data, picture.name)
         with tempfile.TemporaryDirectory() as folder:
             drawing = Path(folder) / "plan.svg"
-            drawing.write_text('<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30"><rect x="10" y="5" width="30" height="20"/></svg>')
+            drawing.write_text(
+                '<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30">'
+                '<rect x="10" y="5" width="30" height="20"/></svg>'
+            )
             self.drive(self.steps, job, picture, drawing)
 
     def steps(self, page, job, picture, drawing):
@@ -288,11 +320,24 @@ class BadFiles(JobCase):
 
     def test_each_is_told(self):
         whole = encoded("PNG")
-        bad = (("empty.png", b"", "is empty"), ("words.png", b"words", "not a picture that can be read"), ("cut.png", whole[:-30], "cut off"),
-               ("tiny.png", encoded("PNG", (8, 8)), "at least 16"), ("huge.png", encoded("PNG", (9000, 6000), "L"), "megapixels"),
-               ("bad.svg", b"<svg", "cannot be read as SVG"), ("far.svg", b'<svg xmlns="http://www.w3.org/2000/svg"><image href="other.png"/></svg>', "points to other files"),
-               ("bomb.svg", b'<!DOCTYPE svg [<!ENTITY a "b">]><svg/>', "points to other files"), ("bad.dxf", b"words", "cannot be read as DXF"),
-               ("bad.pdf", b"words", "cannot be read as PDF"), ("cut.heic", encoded("HEIF")[:200], "not a picture that can be read"), ("cut.avif", encoded("AVIF")[:120], "not a picture that can be read"))
+        bad = (
+            ("empty.png", b"", "is empty"),
+            ("words.png", b"words", "not a picture that can be read"),
+            ("cut.png", whole[:-30], "cut off"),
+            ("tiny.png", encoded("PNG", (8, 8)), "at least 16"),
+            ("huge.png", encoded("PNG", (9000, 6000), "L"), "megapixels"),
+            ("bad.svg", b"<svg", "cannot be read as SVG"),
+            (
+                "far.svg",
+                b'<svg xmlns="http://www.w3.org/2000/svg"><image href="other.png"/></svg>',
+                "points to other files",
+            ),
+            ("bomb.svg", b'<!DOCTYPE svg [<!ENTITY a "b">]><svg/>', "points to other files"),
+            ("bad.dxf", b"words", "cannot be read as DXF"),
+            ("bad.pdf", b"words", "cannot be read as PDF"),
+            ("cut.heic", encoded("HEIF")[:200], "not a picture that can be read"),
+            ("cut.avif", encoded("AVIF")[:120], "not a picture that can be read"),
+        )
         jobs = Job.objects.count()
         for name, data, words in bad:
             with self.subTest(name=name):
@@ -310,7 +355,9 @@ class BadFiles(JobCase):
         for kind, ending in (("BMP", "bmp"), ("GIF", "gif"), ("HEIF", "heic"), ("AVIF", "avif"), ("TIFF", "tif")):
             upload = io.BytesIO(encoded(kind))
             upload.name = f"part.{ending}"
-            self.assertEqual(self.client.post(f"/jobs/{self.job.pk}/reference/pictures", {"picture": upload}).status_code, 200)
+            self.assertEqual(
+                self.client.post(f"/jobs/{self.job.pk}/reference/pictures", {"picture": upload}).status_code, 200
+            )
         pictures = documents_of(self.job)["reference"]["pictures"]
         self.assertEqual(len(pictures), 5)
         shown = self.client.get(f"/jobs/{self.job.pk}/picture/{pictures['r3']['digest']}")
@@ -321,7 +368,9 @@ class BadFiles(JobCase):
         self.client.force_login(self.mt)
         upload = io.BytesIO(encoded("PNG"))
         upload.name = "part.png"
-        self.assertEqual(self.client.post(f"/jobs/{self.job.pk}/reference/pictures", {"picture": upload}).status_code, 403)
+        self.assertEqual(
+            self.client.post(f"/jobs/{self.job.pk}/reference/pictures", {"picture": upload}).status_code, 403
+        )
 
     def test_a_job_of_somebody_else_is_not_there(self):
         self.client.force_login(make_user("xy"))

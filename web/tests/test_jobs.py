@@ -19,10 +19,14 @@ from jobs.actions import documents_of
 from jobs.changes import apply, difference
 from jobs.models import Blob, Job, Member
 from nomogon_core.exchange import archive
-from nomogon_core.job import calibration_of
+from nomogon_core.job.document import calibration_of
 from web.tests.helpers import JobCase, make_user
 
-DOCUMENTS = st.recursive(st.integers() | st.text(max_size=3) | st.none(), lambda inner: st.dictionaries(st.text(max_size=3), inner, max_size=4) | st.lists(inner, max_size=3), max_leaves=12)
+DOCUMENTS = st.recursive(
+    st.integers() | st.text(max_size=3) | st.none(),
+    lambda inner: st.dictionaries(st.text(max_size=3), inner, max_size=4) | st.lists(inner, max_size=3),
+    max_leaves=12,
+)
 
 
 def png(width=64, height=48):
@@ -32,7 +36,10 @@ def png(width=64, height=48):
 
 
 class Changes(unittest.TestCase):
-    @given(st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4), st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4))
+    @given(
+        st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4),
+        st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4),
+    )
     def test_forth_and_back(self, before, after):
         changes = difference(before, after)
         self.assertEqual(apply(before, changes), after)
@@ -80,10 +87,15 @@ class Commands(JobCase):
     def test_a_refused_command_changes_nothing(self):
         before, version = documents_of(self.job), self.job.version
         for name, arguments, words in (
-                ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"), ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
-                ("sketch.line", {"start": [0, 0]}, "sent without end"), ("no.such", {}, "no command"), ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
-                ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "as start"), ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
-                ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture")):
+            ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"),
+            ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
+            ("sketch.line", {"start": [0, 0]}, "sent without end"),
+            ("no.such", {}, "no command"),
+            ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
+            ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "as start"),
+            ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
+            ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture"),
+        ):
             answer = self.do(name, **arguments)
             self.assertEqual(answer.status_code, 400, name)
             self.assertIn(words, answer.json()["problem"])
@@ -100,7 +112,12 @@ class Commands(JobCase):
 
     def test_nonsense_bodies_are_refused_in_words(self):
         for body in (b"{", b"[]", b'"x"', b'{"version": "x"}', b'{"version": 0, "arguments": 3}', b"\xff\xfe"):
-            answer = self.client.post(f"/jobs/{self.job.pk}/do/sketch.line", body, content_type="application/json", headers={"accept": "application/json"})
+            answer = self.client.post(
+                f"/jobs/{self.job.pk}/do/sketch.line",
+                body,
+                content_type="application/json",
+                headers={"accept": "application/json"},
+            )
             self.assertEqual(answer.status_code, 400, body)
             self.assertIn("load it again", answer.json()["problem"])
 
@@ -134,7 +151,21 @@ class Commands(JobCase):
 
 class Permissions(JobCase):
     def pages(self):
-        return ["", "reference", "sketch", "solid", "inspect", "release", "sketch/board", "reference/board", "solid/state", "archive", "panel/sketch", "release/svg", "picture/" + "0" * 64]
+        return [
+            "",
+            "reference",
+            "sketch",
+            "solid",
+            "inspect",
+            "release",
+            "sketch/board",
+            "reference/board",
+            "solid/state",
+            "archive",
+            "panel/sketch",
+            "release/svg",
+            "picture/" + "0" * 64,
+        ]
 
     def test_sign_in_is_needed_everywhere(self):
         self.client.logout()
@@ -222,8 +253,13 @@ class Uploads(JobCase):
         stream = io.BytesIO()
         Image.fromarray(np.random.default_rng(1).integers(0, 255, (300, 400), np.uint8)).save(stream, "JPEG")
         count, blobs = Job.objects.count(), Blob.objects.count()
-        for data, name, words in ((b"these are words", "words.png", "not a picture that can be read"), (stream.getvalue()[:9000], "half.jpg", "cut off"),
-                                  (png_claiming(20000, 10000), "bomb.png", "200 megapixels"), (b"x", "nothing.png", "not a picture"), (b"PK", "job.zip", "not a job archive")):
+        for data, name, words in (
+            (b"these are words", "words.png", "not a picture that can be read"),
+            (stream.getvalue()[:9000], "half.jpg", "cut off"),
+            (png_claiming(20000, 10000), "bomb.png", "200 megapixels"),
+            (b"x", "nothing.png", "not a picture"),
+            (b"PK", "job.zip", "not a job archive"),
+        ):
             answer = self.upload(data, name)
             self.assertContains(answer, words, status_code=400)
             self.assertNotContains(answer, "Traceback", status_code=400)
@@ -245,7 +281,9 @@ class Uploads(JobCase):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         (name,) = documents_of(self.job)["reference"]["pictures"]
         for text, words in (("0", "longer than zero"), ("wide", "not a length")):
-            self.assertIn(words, self.do("reference.place_picture", picture=name, field="width", text=text).json()["problem"])
+            self.assertIn(
+                words, self.do("reference.place_picture", picture=name, field="width", text=text).json()["problem"]
+            )
         self.perform("reference.place_picture", picture=name, field="width", text="4 in")
         fit = calibration_of(documents_of(self.job))
         self.assertTrue(fit.is_set)
@@ -259,28 +297,38 @@ class Uploads(JobCase):
             self.assertNotRegex(page, r"±\s?\d")
         self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
         self.assertFalse(calibration_of(documents_of(self.job)).is_set)
-        self.assertIn("is measured", self.do("reference.place_picture", picture=name, field="width", text="90").json()["problem"])
+        self.assertIn(
+            "is measured", self.do("reference.place_picture", picture=name, field="width", text="90").json()["problem"]
+        )
         self.perform("reference.remove_known", name=next(iter(documents_of(self.job)["reference"]["known"])))
         self.assertTrue(calibration_of(documents_of(self.job)).is_set)
 
     def test_what_the_page_sends_of_edges_jaws_and_width_is_looked_at(self):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
-        corners, length = [[10, 10], [110, 12], [108, 80], [9, 78]], {"start": [10, 10], "end": [110, 10], "text": "20 mm", "sigma_px": 0.1}
+        corners, length = (
+            [[10, 10], [110, 12], [108, 80], [9, 78]],
+            {"start": [10, 10], "end": [110, 10], "text": "20 mm", "sigma_px": 0.1},
+        )
         for command, arguments, words in (
-                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": [{}] * 4}, "as edges"),
-                ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": 3}, "as edges"),
-                ("reference.add_known", {**length, "jaws": {"way": "sideways", "place": [1, 2]}}, "Jaws close"),
-                ("reference.add_known", {**length, "jaws": {"way": True, "place": [1, 2]}}, "as jaws"),
-                ("reference.add_known", {**length, "jaws": {"way": "level"}}, "as jaws"),
-                ("reference.add_width", {"text": "-3"}, "longer than zero"),
-                ("reference.add_straight", {"places": [[1, 1]]}, "places")):
+            ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": [{}] * 4}, "as edges"),
+            ("reference.add_rectangle", {"corners": corners, "thing": "card", "edges": 3}, "as edges"),
+            ("reference.add_known", {**length, "jaws": {"way": "sideways", "place": [1, 2]}}, "Jaws close"),
+            ("reference.add_known", {**length, "jaws": {"way": True, "place": [1, 2]}}, "as jaws"),
+            ("reference.add_known", {**length, "jaws": {"way": "level"}}, "as jaws"),
+            ("reference.add_width", {"text": "-3"}, "longer than zero"),
+            ("reference.add_straight", {"places": [[1, 1]]}, "places"),
+        ):
             with self.subTest(command=command, arguments=arguments):
                 answer = self.do(command, **arguments)
                 self.assertEqual(answer.status_code, 400)
                 self.assertIn(words, answer.json()["problem"])
         self.assertEqual(documents_of(self.job)["reference"]["known"], {})
         self.perform("reference.add_width", text="80 mm")
-        self.assertAlmostEqual(calibration_of(documents_of(self.job)).mm_per_px, 80 / next(iter(documents_of(self.job)["reference"]["pictures"].values()))["width"], places=9)
+        self.assertAlmostEqual(
+            calibration_of(documents_of(self.job)).mm_per_px,
+            80 / next(iter(documents_of(self.job)["reference"]["pictures"].values()))["width"],
+            places=9,
+        )
 
     def test_known_lengths_on_a_stored_picture(self):
         shot = pictures.hinge_leaf()
@@ -290,13 +338,29 @@ class Uploads(JobCase):
         picks = [self.post("reference/pick", {"x": x + 3, "y": y, "reach": 14}).json() for x, y in (left, right)]
         self.assertTrue(all(pick["edge"] for pick in picks))
         for text, words in (("0", "longer than zero"), ("wide", "not a length")):
-            answer = self.do("reference.add_known", start=[picks[0]["x"], picks[0]["y"]], end=[picks[1]["x"], picks[1]["y"]], text=text, sigma_px=0.1)
+            answer = self.do(
+                "reference.add_known",
+                start=[picks[0]["x"], picks[0]["y"]],
+                end=[picks[1]["x"], picks[1]["y"]],
+                text=text,
+                sigma_px=0.1,
+            )
             self.assertIn(words, answer.json()["problem"])
         same = self.do("reference.add_known", start=[10, 10], end=[10, 10], text="5", sigma_px=0.1)
         self.assertIn("on the same place", same.json()["problem"])
-        self.do("reference.add_known", start=[picks[0]["x"], picks[0]["y"]], end=[picks[1]["x"], picks[1]["y"]], text="62 mm", sigma_px=0.1)
-        self.assertAlmostEqual(self.client.get(f"/jobs/{job.pk}/reference/board").json()["scale"]["mm_per_px"], 1 / 24, delta=1e-5)
-        outlines = self.post("reference/outlines", {"threshold": 0.5, "tolerance": "0.1", "speck": 1}).json()["outlines"]
+        self.do(
+            "reference.add_known",
+            start=[picks[0]["x"], picks[0]["y"]],
+            end=[picks[1]["x"], picks[1]["y"]],
+            text="62 mm",
+            sigma_px=0.1,
+        )
+        self.assertAlmostEqual(
+            self.client.get(f"/jobs/{job.pk}/reference/board").json()["scale"]["mm_per_px"], 1 / 24, delta=1e-5
+        )
+        outlines = self.post("reference/outlines", {"threshold": 0.5, "tolerance": "0.1", "speck": 1}).json()[
+            "outlines"
+        ]
         self.assertEqual([item["hole"] for item in outlines], [False, True, True, True])
         self.assertIn("between 0.001 and 20 mm", self.post("reference/outlines", {"tolerance": "0"}).json()["problem"])
 

@@ -1,4 +1,5 @@
-"""Pictures that nobody tuned for, traced in a real browser: a ring with its hole, a pencil drawing, brushed metal by two strokes, a cartoon."""
+"""Pictures that nobody tuned for, traced in a real browser: a ring with its hole, a pencil drawing, brushed metal by
+two strokes, a cartoon."""
 
 import math
 
@@ -11,7 +12,7 @@ from examples.render import photograph
 from jobs import services
 from jobs.actions import documents_of, perform
 from nomogon_core.devices.compiled_coverage import coverage
-from nomogon_core.geometry import bounds
+from nomogon_core.geometry.curves import bounds
 from nomogon_core.sketch import model
 from web.tests.browser import Board, BrowserCase
 from web.tests.test_tracing import TEN_PX_A_MM

@@ -1,4 +1,5 @@
-"""Tracing in a real browser: colour, strokes, keeping and dropping, following an edge, a circle from a rough click, tracing again."""
+"""Tracing in a real browser: colour, strokes, keeping and dropping, following an edge, a circle from a rough click,
+tracing again."""
 
 import cv2
 import numpy as np
@@ -9,9 +10,9 @@ from examples import samples
 from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
 from jobs.actions import documents_of, perform
-from nomogon_core.crossings import at
 from nomogon_core.errors import TraceError
-from nomogon_core.reference.decode import linear_to_srgb
+from nomogon_core.geometry.crossings import at
+from nomogon_core.picture.decode import linear_to_srgb
 from nomogon_core.sketch import model
 from reference.commands import accept_trace
 from web.tests.browser import Board, BrowserCase
@@ -44,7 +45,11 @@ class Tracing(BrowserCase):
         return sorted(curve.kind for curve in sketch.curves.values())
 
     def test_by_halves(self):
-        symmetric = (rounded_polygon([(0, 0), (40, 0), (36, 24), (4, 24)], [4, 4, 0, 0]), hole(12, 10, 6), hole(28, 10, 6))
+        symmetric = (
+            rounded_polygon([(0, 0), (40, 0), (36, 24), (4, 24)], [4, 4, 0, 0]),
+            hole(12, 10, 6),
+            hole(28, 10, 6),
+        )
         job = self.job(png(1 - 0.9 * part_coverage(symmetric, plate_view(), 520, 360)))
         self.drive(self.by_halves, job)
         sketch = model.from_json(documents_of(job)["sketch"])
@@ -58,7 +63,9 @@ class Tracing(BrowserCase):
         page.locator("#outlines").get_by_label("Mirror halves").select_option("average")
         expect(page.locator("#found")).to_contain_text("3 found; 3 kept")
         page.get_by_role("button", name="Trace these").click()
-        expect(page.locator("#said")).to_contain_text("mirrored in their axis, from which the picture departs by 0.0", timeout=30_000)
+        expect(page.locator("#said")).to_contain_text(
+            "mirrored in their axis, from which the picture departs by 0.0", timeout=30_000
+        )
         self.go(page, "sketch")
         expect(page.locator(".curve.construction")).to_have_count(1)
 
@@ -84,6 +91,7 @@ class Tracing(BrowserCase):
         def click(place):
             x, y = view.to_px([place])[0]
             board.click((x, -y))
+
         click((20, 4))
         expect(page.locator("#found")).to_contain_text("4 found; 4 kept, 3 of them holes")
         click((21, 18))
@@ -113,7 +121,13 @@ class Tracing(BrowserCase):
         picture = samples.take("latch-plate", "above", seed=5)
         job = services.job_from_picture(self.users[0], "Latch", "", picture.data, picture.name)
         places = [(matrix := picture.px_from_mm @ (*end, 1))[:2] / matrix[2] for end in ((0, 16), (84, 16))]
-        perform(job.pk, self.users[0], None, "reference.add_known", {"start": places[0].tolist(), "end": places[1].tolist(), "text": "84 mm", "sigma_px": 0.05})
+        perform(
+            job.pk,
+            self.users[0],
+            None,
+            "reference.add_known",
+            {"start": places[0].tolist(), "end": places[1].tolist(), "text": "84 mm", "sigma_px": 0.05},
+        )
         self.drive(self.again, job)
         sketch = model.from_json(documents_of(job)["sketch"])
         self.assertEqual([item.name for item in sketch.constraints.values() if item.kind == "diameter"], ["Diameter 1"])
@@ -131,7 +145,13 @@ class Tracing(BrowserCase):
         self.go(page, "sketch")
         page.get_by_role("tab", name="Dimension").click()
         page.keyboard.press("5")
-        circle = next(curve for curve in page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves") if curve["kind"] == "circle")
+        circle = next(
+            curve
+            for curve in page.evaluate(
+                "async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves"
+            )
+            if curve["kind"] == "circle"
+        )
         page.locator(f".hit[data-curve='{circle['id']}']").dispatch_event("click")
         expect(page.locator("#ask")).to_be_visible()
         page.keyboard.press("Enter")
@@ -150,9 +170,19 @@ class Tracing(BrowserCase):
     def test_a_picture_on_a_side_face_is_not_traced_onto_the_base(self):
         job = self.job(png(0.6 - 0.5 * part_coverage(PLATE, plate_view(), 520, 360)))
         documents = documents_of(job)
-        documents["reference"]["pictures"][documents["reference"]["active"]]["face"] = {"body": "Plate", "name": "op1.side(c4)"}
-        record = {"primitives": [{"kind": "circle", "points": [], "center": [5, 5], "radius": 2.0, "u95_mm": 0.01}], "closed": True, "stroke_mm": None, "comb": []}
-        task = Task.objects.create(job=job, kind="trace", key="k", status=Task.DONE, result={"outlines": [record]}, arguments={"settings": {}})
+        documents["reference"]["pictures"][documents["reference"]["active"]]["face"] = {
+            "body": "Plate",
+            "name": "op1.side(c4)",
+        }
+        record = {
+            "primitives": [{"kind": "circle", "points": [], "center": [5, 5], "radius": 2.0, "u95_mm": 0.01}],
+            "closed": True,
+            "stroke_mm": None,
+            "comb": [],
+        }
+        task = Task.objects.create(
+            job=job, kind="trace", key="k", status=Task.DONE, result={"outlines": [record]}, arguments={"settings": {}}
+        )
         with self.assertRaisesRegex(TraceError, "does not look up"):
             accept_trace(documents, task=task.pk, job=job.pk)
 
@@ -162,14 +192,21 @@ class Tracing(BrowserCase):
             perform(job.pk, self.users[0], None, "sketch.line", {"start": list(one), "end": list(other), "free": True})
         perform(job.pk, self.users[0], None, "sketch.spline", {"places": [[0, 30], [10, 36], [20, 28], [30, 32]]})
         sketch = model.from_json(documents_of(job)["sketch"])
-        self.drive(self.trimming, job, next(sketch.geometry(name) for name, curve in sketch.curves.items() if curve.kind == "spline"))
+        self.drive(
+            self.trimming,
+            job,
+            next(sketch.geometry(name) for name, curve in sketch.curves.items() if curve.kind == "spline"),
+        )
 
     def trimming(self, page, job, spline):
         self.open(page, job, "sketch")
         board = Board(page)
 
         def curves():
-            return page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves")
+            return page.evaluate(
+                "async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves"
+            )
+
         page.get_by_role("tab", name="Edit").click()
         page.keyboard.press("5")
         board.click((37, 0))
@@ -194,7 +231,10 @@ class Tracing(BrowserCase):
         expect(page.locator(".page")).to_have_attribute("data-version", "10")
         after = next(curve["d"] for curve in curves() if curve["kind"] == "spline")
         self.assertNotEqual(before, after)
-        self.assertEqual([piece.split(" ")[-2:] for piece in before.split("C")], [piece.split(" ")[-2:] for piece in after.split("C")])
+        self.assertEqual(
+            [piece.split(" ")[-2:] for piece in before.split("C")],
+            [piece.split(" ")[-2:] for piece in after.split("C")],
+        )
         page.keyboard.press("Escape")
 
     def test_edges_by_hand(self):
@@ -212,6 +252,7 @@ class Tracing(BrowserCase):
 
         def laid(x, y):
             return left + x, low + y
+
         page.get_by_role("tab", name="Edges").click()
         page.keyboard.press("2")
         board.click(laid(13.0, 11.0))

@@ -46,7 +46,12 @@ class Tasks(JobCase):
         region = find_regions(self.sketch())[0].name
         for length in ("4 mm", "3 mm", "2 mm", "1 mm"):
             mode = "new" if length == "4 mm" else "add"
-            self.perform("solid.add", kind="extrude", fields={"mode": mode, "body": "Leaf", "regions": [region]}, lengths={"length": length})
+            self.perform(
+                "solid.add",
+                kind="extrude",
+                fields={"mode": mode, "body": "Leaf", "regions": [region]},
+                lengths={"length": length},
+            )
 
     @classmethod
     def tearDownClass(cls):
@@ -90,5 +95,9 @@ class Tasks(JobCase):
 
     def test_what_the_core_refuses_is_the_problem(self):
         with mock.patch.object(tasks.run, "defer"):
-            task = services.submit(self.job, "release", services.rebuild_arguments(documents_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0})
+            task = services.submit(
+                self.job,
+                "release",
+                services.rebuild_arguments(documents_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0},
+            )
         self.assertIn("chord tolerance must lie between", self.finished(task).problem)

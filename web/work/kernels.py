@@ -9,10 +9,11 @@ import attrs
 import cv2
 import numpy as np
 
-from nomogon_core.job import build_of, calibration_of, picture_of, things_of
-from nomogon_core.reference.cleanup import Scale, clean
-from nomogon_core.reference.decode import colours, decode, linear_to_srgb
-from nomogon_core.solid import display, rebuild, release
+from nomogon_core.exchange import release
+from nomogon_core.job.document import build_of, calibration_of, picture_of, things_of
+from nomogon_core.picture.cleanup import Scale, clean
+from nomogon_core.picture.decode import colours, decode, linear_to_srgb
+from nomogon_core.solid import display, rebuild
 from nomogon_core.trace.outlines import COLOURED, TraceSettings, outline_record, trace
 
 _CACHE = rebuild.Cache()
@@ -27,8 +28,13 @@ def rebuild_job(documents, count=None):
     """Steps, facts of the bodies, and the packed mesh of the first ``count`` operations of a Build sheet."""
     build = build_of(documents)
     bodies, steps = rebuild.run(build.sketch, build.operations[:count], _CACHE)
-    result = {"steps": [attrs.asdict(step) for step in steps], "bodies": {name: attrs.asdict(body.facts) for name, body in bodies.items()},
-              "faces": [{"body": body, "name": name, **attrs.asdict(frame)} for body, name, frame in rebuild.flat_faces(bodies)]}
+    result = {
+        "steps": [attrs.asdict(step) for step in steps],
+        "bodies": {name: attrs.asdict(body.facts) for name, body in bodies.items()},
+        "faces": [
+            {"body": body, "name": name, **attrs.asdict(frame)} for body, name, frame in rebuild.flat_faces(bodies)
+        ],
+    }
     return result, display.pack(bodies) if bodies else None
 
 
@@ -43,8 +49,17 @@ def trace_picture(documents, data, settings, progress=None):
     fit = calibration_of(documents)
     light = decode(data, picture["name"], drawn=picture.get("drawn", False))
     steps = [step for step in picture.get("steps", []) if step.get("on", True)]
-    colour = colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") in COLOURED else None
-    outlines = trace(clean(light, steps, Scale(1.0, fit.mm_per_px)), fit, TraceSettings(**settings), _teller(progress), things_of(documents), colour)
+    colour = (
+        colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") in COLOURED else None
+    )
+    outlines = trace(
+        clean(light, steps, Scale(1.0, fit.mm_per_px)),
+        fit,
+        TraceSettings(**settings),
+        _teller(progress),
+        things_of(documents),
+        colour,
+    )
     return {"outlines": [outline_record(outline) for outline in outlines]}, None
 
 

@@ -7,7 +7,10 @@ from pebble import ProcessExpired, ProcessPool
 
 PROCESSES = 2
 TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120}
-CRASHED = "The geometry kernel stopped while working on this, which it does on some shapes. Nothing was lost; change the last operation and try again."
+CRASHED = (
+    "The geometry kernel stopped while working on this, which it does on some shapes. "
+    "Nothing was lost; change the last operation and try again."
+)
 TOO_LONG = "This took longer than {seconds} s and was stopped. Nothing was lost; make the shape simpler and try again."
 
 _lock = threading.Lock()

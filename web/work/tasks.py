@@ -26,7 +26,14 @@ def _call(task, progress):
         return kernels.trace_picture, [arguments["documents"], picture, arguments["settings"], progress]
     if task.kind == "clean":
         picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
-        return kernels.clean_picture, [picture, arguments["name"], arguments["drawn"], arguments["steps"], arguments["mm_per_px"], progress]
+        return kernels.clean_picture, [
+            picture,
+            arguments["name"],
+            arguments["drawn"],
+            arguments["steps"],
+            arguments["mm_per_px"],
+            progress,
+        ]
     return kernels.release_file, [arguments["documents"], arguments["file"], arguments["title"], arguments["chord"]]
 
 
@@ -44,8 +51,16 @@ def _up_to_the_culprit(documents, why, cancelled):
             if not str(stopped):
                 raise
             fails = middle
-    after = [{"name": name, "facts": {}, "problem": why if index == 0 else "Not built, because the operation before it stopped.",
-              "suggestion": None, "suppressed": False} for index, name in enumerate(order[works:])]
+    after = [
+        {
+            "name": name,
+            "facts": {},
+            "problem": why if index == 0 else "Not built, because the operation before it stopped.",
+            "suggestion": None,
+            "suppressed": False,
+        }
+        for index, name in enumerate(order[works:])
+    ]
     return {"steps": result["steps"] + after, "bodies": result["bodies"]}, data
 
 
@@ -70,6 +85,7 @@ def _outcome(task, progress):
         if text:
             Task.objects.filter(pk=task.pk).update(progress=float(text))
         return Task.objects.filter(pk=task.pk, status=Task.CANCELLED).exists()
+
     try:
         try:
             result, data = pool.run(*_call(task, str(progress)), task.kind, watch)
@@ -77,7 +93,11 @@ def _outcome(task, progress):
             if task.kind != "rebuild" or not str(stopped):
                 raise
             result, data = _up_to_the_culprit(task.arguments["documents"], str(stopped), watch)
-        outcome = {"status": Task.DONE, "result": result, "blob": Blob.keep(data, MEDIA_TYPES[task.kind]) if data else None}
+        outcome = {
+            "status": Task.DONE,
+            "result": result,
+            "blob": Blob.keep(data, MEDIA_TYPES[task.kind]) if data else None,
+        }
     except CoreError as problem:
         outcome["problem"] = str(problem)[:500]
     except pool.Stopped as problem:

@@ -12,8 +12,14 @@ from work.models import Task
 
 
 def as_json(task):
-    return {"task": task.pk, "kind": task.kind, "status": task.status, "problem": task.problem, "progress": task.progress,
-            "seconds": round((task.finished.timestamp() if task.finished else time.time()) - task.created.timestamp(), 1)}
+    return {
+        "task": task.pk,
+        "kind": task.kind,
+        "status": task.status,
+        "problem": task.problem,
+        "progress": task.progress,
+        "seconds": round((task.finished.timestamp() if task.finished else time.time()) - task.created.timestamp(), 1),
+    }
 
 
 @require_GET

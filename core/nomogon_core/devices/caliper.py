@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry import Arc, Circle, Line, sample
+from nomogon_core.geometry.curves import Arc, Circle, Line, sample
 
 RESOLUTION_MM = 0.01
 REPEATABILITY_MM = 0.01

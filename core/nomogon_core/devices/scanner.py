@@ -15,7 +15,7 @@ from PIL import Image
 
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.errors import InputError
-from nomogon_core.geometry import closed_area, outline_points
+from nomogon_core.geometry.curves import closed_area, outline_points
 from nomogon_core.quantity.units import MM_PER_INCH
 
 RESOLUTIONS = (100, 150, 200, 300, 400, 600)
@@ -68,9 +68,14 @@ def scan(outlines, *, dpi=300, turn_degrees=0.0, face_tone=0.09, lid_tone=0.82, 
     low, high = flat[0].min(axis=0), flat[0].max(axis=0)
     width, height = (int(math.ceil(side + 2 * MARGIN_MM * scale)) for side in high - low)
     if width * height > MOST_PIXELS:
-        raise InputError(f"The part at {dpi} dpi would fill {width * height / 1e6:.0f} megapixels; choose a lower resolution.")
+        raise InputError(
+            f"The part at {dpi} dpi would fill {width * height / 1e6:.0f} megapixels; choose a lower resolution."
+        )
     shift = MARGIN_MM * scale - low
-    polygons = [points + shift if (closed_area(outline) > 0) == (index == 0) else (points + shift)[::-1] for index, (points, outline) in enumerate(zip(flat, outlines))]
+    polygons = [
+        points + shift if (closed_area(outline) > 0) == (index == 0) else (points + shift)[::-1]
+        for index, (points, outline) in enumerate(zip(flat, outlines))
+    ]
     cover = coverage(polygons, width, height)
     stored = _sensor(cover, scale, face_tone, lid_tone, random)
     stream = io.BytesIO()

@@ -36,8 +36,10 @@ def write(archive):
     head = {"format": FORMAT, "version": VERSION, "title": archive.title, "number": archive.number}
     head |= {name: archive.documents.get(name, {}) for name in DOCUMENTS}
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as bundle:
-        for path, data in (("job.json", json.dumps(head, indent=1, ensure_ascii=False).encode()),
-                           *((f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items()))):
+        for path, data in (
+            ("job.json", json.dumps(head, indent=1, ensure_ascii=False).encode()),
+            *((f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items())),
+        ):
             entry = zipfile.ZipInfo(path, (2020, 1, 1, 0, 0, 0))
             entry.compress_type = zipfile.ZIP_STORED if path.startswith("pictures/") else zipfile.ZIP_DEFLATED
             bundle.writestr(entry, data)
@@ -55,6 +57,7 @@ def _read_json(data):
 
     def refuse(word):
         raise ValueError(f"job.json holds {word}, which is no number")
+
     return json.loads(data, parse_constant=refuse)
 
 
@@ -72,15 +75,21 @@ def read(data, name="The file"):
             if sizes["job.json"] > LARGEST_JSON or sum(sizes.values()) > LARGEST_TOTAL:
                 raise ArchiveError(f"{name} unpacks to more than {LARGEST_TOTAL // 2**20} MB, so it is not taken.")
             head = _read_json(bundle.read("job.json"))
-            pictures = {path.split("/", 1)[1]: bundle.read(path) for path in sizes if path.startswith("pictures/") and not path.endswith("/")}
+            pictures = {
+                path.split("/", 1)[1]: bundle.read(path)
+                for path in sizes
+                if path.startswith("pictures/") and not path.endswith("/")
+            }
     except ArchiveError:
         raise
     except (zipfile.BadZipFile, zlib.error, RuntimeError, ValueError, EOFError, OSError) as problem:
         raise ArchiveError(f"{name} is not a job archive or is damaged: {problem}.") from None
     if not isinstance(head, dict) or head.get("format") != FORMAT:
-        raise ArchiveError(f"{name} is not a job archive: job.json does not say \"{FORMAT}\".")
+        raise ArchiveError(f'{name} is not a job archive: job.json does not say "{FORMAT}".')
     if head.get("version") != VERSION:
-        raise ArchiveError(f"{name} is a job archive of version {head.get('version')}; this program reads version {VERSION}.")
+        raise ArchiveError(
+            f"{name} is a job archive of version {head.get('version')}; this program reads version {VERSION}."
+        )
     for digest, picture in pictures.items():
         if hashlib.sha256(picture).hexdigest() != digest:
             raise ArchiveError(f"{name} is damaged: a picture in it has changed.")

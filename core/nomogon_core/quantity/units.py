@@ -17,15 +17,32 @@ from nomogon_core.errors import InputError
 MM_PER_INCH = 25.4
 LONGEST_MM = 100_000.0
 ANGLE_NAMES = {"°": "degree", "deg": "degree", "rad": "radian"}
-LENGTH_NAMES = {'"': "inch", "″": "inch", "in": "inch", "inch": "inch", "inches": "inch", "'": "foot", "′": "foot",
-                "ft": "foot", "mm": "millimeter", "cm": "centimeter", "m": "meter", "um": "micrometer", "µm": "micrometer",
-                "thou": "thou"}
+LENGTH_NAMES = {
+    '"': "inch",
+    "″": "inch",
+    "in": "inch",
+    "inch": "inch",
+    "inches": "inch",
+    "'": "foot",
+    "′": "foot",
+    "ft": "foot",
+    "mm": "millimeter",
+    "cm": "centimeter",
+    "m": "meter",
+    "um": "micrometer",
+    "µm": "micrometer",
+    "thou": "thou",
+}
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?"
-_TERM = re.compile(rf"\s*(?:(?P<whole>\d+)[\s-]+(?P<mixed>\d+\s*/\s*\d+)|(?P<ratio>\d+\s*/\s*\d+)(?=\s*(?:[a-zµ\"″'′]|$))"
-                   rf"|(?P<number>{_NUMBER}))\s*(?P<unit>[a-zA-Zµ°\"″'′]+)?")
+_TERM = re.compile(
+    rf"\s*(?:(?P<whole>\d+)[\s-]+(?P<mixed>\d+\s*/\s*\d+)|(?P<ratio>\d+\s*/\s*\d+)(?=\s*(?:[a-zµ\"″'′]|$))"
+    rf"|(?P<number>{_NUMBER}))\s*(?P<unit>[a-zA-Zµ°\"″'′]+)?"
+)
 _OPERATOR = re.compile(r"\s*([-+*/()])")
 _REGISTRY = pint.UnitRegistry(cache_folder=None)
-_FACTORS = {name: round(_REGISTRY.Quantity(1, unit).to("millimeter").magnitude, 9) for name, unit in LENGTH_NAMES.items()}
+_FACTORS = {
+    name: round(_REGISTRY.Quantity(1, unit).to("millimeter").magnitude, 9) for name, unit in LENGTH_NAMES.items()
+}
 
 
 @attrs.frozen
@@ -50,9 +67,12 @@ class _Reader:
         self.text, self.at, self.bare = text, 0, bare_unit
 
     def fail(self, wanted):
-        rest = self.text[self.at:].strip()
+        rest = self.text[self.at :].strip()
         came = f"at {rest!r}" if rest else "at the end"
-        raise InputError(f"{self.text!r} is not a length: {wanted} was expected {came}. Write for example 84, 3 1/2 in, 3.48\" or 91.2 mm.")
+        raise InputError(
+            f"{self.text!r} is not a length: {wanted} was expected {came}. "
+            'Write for example 84, 3 1/2 in, 3.48" or 91.2 mm.'
+        )
 
     def operator(self, allowed):
         match = _OPERATOR.match(self.text, self.at)
@@ -122,10 +142,10 @@ def parse_length(text, *, unit="mm"):
     """
     text = str(text).strip()
     if not text:
-        raise InputError("A length is missing; write for example 84, 3 1/2 in, 3.48\" or 91.2 mm.")
+        raise InputError('A length is missing; write for example 84, 3 1/2 in, 3.48" or 91.2 mm.')
     reader = _Reader(text, unit)
     value = reader.sum()
-    if reader.text[reader.at:].strip():
+    if reader.text[reader.at :].strip():
         reader.fail("the end, or + - * /")
     if value.power not in (0, 1):
         raise InputError(f"{text!r} is not a length: its units multiply to a power of {value.power}.")

@@ -26,8 +26,10 @@ SMOOTH_ORDER, KEPT_ORDER = 3, 4
 def follow_edge_between(light, start, end, *, reach=REACH_PX):
     """Places along the edge between two corners, as an :class:`Edge`.
 
-    First the edge is looked for within ``reach`` pixels, as a parabola that most of the steepest places lie on (Fischler and Bolles 1981);
-    then profiles across it are averaged over blocks, and each is crossed at the middle between the plateaus on both sides, in linear light.
+    First the edge is looked for within ``reach`` pixels, as a parabola that most of the steepest places lie on
+    (Fischler and Bolles 1981);
+    then profiles across it are averaged over blocks, and each is crossed at the middle between the plateaus on both
+    sides, in linear light.
 
     Args:
         light: linear luminance (h, w).
@@ -40,7 +42,9 @@ def follow_edge_between(light, start, end, *, reach=REACH_PX):
     size = math.dist(start, end)
     margin = max(END_SHARE * size, END_PX)
     if size - 2 * margin < LEAST_BLOCKS * BLOCK_PX / 2:
-        raise CalibrationError("The thing is too small in the picture for its edges to be followed; go closer, or use a larger one.")
+        raise CalibrationError(
+            "The thing is too small in the picture for its edges to be followed; go closer, or use a larger one."
+        )
     way = (end - start) / size
     normal = np.array([-way[1], way[0]])
     along = np.arange(margin, size - margin, 1.0)
@@ -62,7 +66,11 @@ def _profiles(light, start, way, normal, along, curve, slope, offsets):
     across /= np.hypot(across[:, 0], across[:, 1])[:, None]
     middle = start + along[:, None] * way + off[:, None] * normal
     sampled = (middle[:, None] + offsets[None, :, None] * across[:, None]).astype(np.float32)
-    return cv2.remap(light, sampled[..., 0], sampled[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), middle, across
+    return (
+        cv2.remap(light, sampled[..., 0], sampled[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE),
+        middle,
+        across,
+    )
 
 
 def _rough(light, start, way, normal, along, share, reach):
@@ -85,7 +93,10 @@ def _rough(light, start, way, normal, along, share, reach):
             if best is None or score > best[0]:
                 best = (score, inside, at)
     if best is None or best[1].mean() < LEAST_IN_LINE:
-        raise CalibrationError("No clear edge was found between two of the corners; the thing must lie flat and stand out from the ground all along.")
+        raise CalibrationError(
+            "No clear edge was found between two of the corners; the thing must lie flat and stand out from the "
+            "ground all along."
+        )
     return np.polyfit(share[best[1]], best[2][best[1]], SMOOTH_ORDER)
 
 
@@ -97,9 +108,12 @@ def _refined(light, start, way, normal, along, share, size, curve, order):
     count = len(along) // block
 
     def mean(values):
-        return values[:count * block].reshape(count, block, -1).mean(axis=1)
+        return values[: count * block].reshape(count, block, -1).mean(axis=1)
+
     profile, middle, across = mean(profiles), mean(middle), mean(across)
-    low, high = (_smooth(profile[:, part].mean(axis=1)) for part in (slice(None, PLATEAU_SAMPLES), slice(-PLATEAU_SAMPLES, None)))
+    low, high = (
+        _smooth(profile[:, part].mean(axis=1)) for part in (slice(None, PLATEAU_SAMPLES), slice(-PLATEAU_SAMPLES, None))
+    )
     step = high - low
     rising = (profile - ((low + high) / 2)[:, None]) * np.sign(step)[:, None]
     crossing = (rising[:, :-1] < 0) & (rising[:, 1:] >= 0)
@@ -112,7 +126,10 @@ def _refined(light, start, way, normal, along, share, size, curve, order):
     kept = clear.copy()
     for _ in range(4):
         if kept.sum() < LEAST_BLOCKS:
-            raise CalibrationError("No clear edge was found between two of the corners; the thing must lie flat and stand out from the ground all along.")
+            raise CalibrationError(
+                "No clear edge was found between two of the corners; the thing must lie flat and stand out from the "
+                "ground all along."
+            )
         curve = np.polyfit(shares[kept], level[kept], min(order, int(kept.sum()) - 2))
         residual = level - np.polyval(curve, shares)
         spread = 1.4826 * float(np.median(np.abs(residual[kept] - np.median(residual[kept])))) + 1e-3

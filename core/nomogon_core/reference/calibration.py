@@ -8,7 +8,8 @@ q (1 + k r²) (after Brown, 1971). Then the plane:
 
 * similarity: s q; x and y scale: (sx qx, sy qy); affine: A q with symmetric A, since a turn changes no length
 * perspective: A q / (1 + v · q): five numbers, the homography without its place and turn
-* camera: log f, principal point, k1, k2, turn (a rotation vector) and shift of the plane before the camera, all in half diagonals but the
+* camera: log f, principal point, k1, k2, turn (a rotation vector) and shift of the plane before the camera, all in half
+diagonals but the
   shift; here the lens bends the other way round, from the straight to the bent place (:mod:`camera`)
 """
 
@@ -90,7 +91,9 @@ def unbent(u, k1, k2):
     for _ in range(LENS_ROUNDS):
         r2 = r * r
         # A bending that folds the picture has no inverse far out; such trial values are kept finite.
-        r = np.clip(r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1), 0.0, 2 * far)
+        r = np.clip(
+            r - (r * (1 + r2 * (k1 + k2 * r2)) - far) / np.maximum(1 + r2 * (3 * k1 + 5 * k2 * r2), 0.1), 0.0, 2 * far
+        )
     return u * np.divide(r, far, out=np.ones_like(far), where=far > 0)[:, None]
 
 
@@ -103,7 +106,8 @@ def _rotation(vector):
 
 
 def camera_plane(parameters, q, height=0.0):
-    """Places (n, 2) where the rays of centred pixels q (n, 2) meet the plane at a height above the world's own, in millimetres."""
+    """Places (n, 2) where the rays of centred pixels q (n, 2) meet the plane at a height above the world's own, in
+    millimetres."""
     u = unbent((q - parameters[1:3]) / math.exp(parameters[0]), parameters[3], parameters[4])
     turn = _rotation(np.asarray(parameters[5:8], float))
     shift = np.asarray(parameters[8:11], float) + height * turn[:, 2]
@@ -121,7 +125,8 @@ def camera_pixels(parameters, plane, height=0.0):
 
 
 def widening(reduced, spare):
-    """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains them."""
+    """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains
+    them."""
     return max(1.0, reduced) if spare > 0 and chi2.sf(reduced * spare, spare) < SURPRISING else 1.0
 
 
@@ -163,8 +168,10 @@ class Calibration:
             flipped: whether the picture shows the part from behind, so that x runs the other way.
         why: why this model, in a sentence.
         raised: factor for an edge above the plane: 1 - height / camera distance (pinhole model).
-        height_mm: of that edge, for a camera, which knows its own distance; facing: direction in the fitted plane of the picture's own right.
-        residuals: of each known length; reduced_chi2: of all observations; spare: how many more there were than unknowns.
+        height_mm: of that edge, for a camera, which knows its own distance; facing: direction in the fitted plane of
+            the picture's own right.
+        residuals: of each known length; reduced_chi2: of all observations; spare: how many more there were than
+            unknowns.
         pick_sigma_px: typical standard deviation of a pick.
         reach_px: the two places farthest apart of what is known, for :meth:`u95_at_reach`.
         doubt: the known length that disagrees with the others, or None.
@@ -217,7 +224,9 @@ class Calibration:
 
     def _plane(self, parameters, points):
         q = self._units(points)
-        return camera_plane(parameters, q, self.height_mm) if self.model == CAMERA else plane_of(self.model, parameters, q)
+        return (
+            camera_plane(parameters, q, self.height_mm) if self.model == CAMERA else plane_of(self.model, parameters, q)
+        )
 
     def _units(self, points):
         return (points - self.center_px) / self.unit_px * [1.0, -1.0]
@@ -242,7 +251,8 @@ class Calibration:
         return q * self.unit_px * [1.0, -1.0] + self.center_px
 
     def px_matrix(self):
-        """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py + f.
+        """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py +
+        f.
 
         Exact where :attr:`is_linear`; otherwise the rectified picture is laid there instead.
         """
@@ -274,7 +284,9 @@ class Calibration:
         """Variance of a function of the parameters, by its derivatives."""
         base = np.array(self.parameters)
         steps = 1e-6 * np.maximum(np.abs(base), 1e-3)
-        slopes = np.array([(function(base + step) - function(base - step)) / (2 * step.max()) for step in np.diag(steps)])
+        slopes = np.array(
+            [(function(base + step) - function(base - step)) / (2 * step.max()) for step in np.diag(steps)]
+        )
         return max(float(slopes @ self.covariance @ slopes), 0.0)
 
     def distance(self, first_px, second_px, sigma_px=None):
@@ -283,9 +295,12 @@ class Calibration:
 
         def length(parameters, places=picks):
             return float(np.hypot(*np.diff(self._placed(parameters, places), axis=0)[0]))
+
         sigma = self.pick_sigma_px if sigma_px is None else sigma_px
         own = np.array(self.parameters)
-        slopes = [(length(own, picks + move) - length(own, picks - move)) / 0.02 for move in 0.01 * np.eye(4).reshape(4, 2, 2)]
+        slopes = [
+            (length(own, picks + move) - length(own, picks - move)) / 0.02 for move in 0.01 * np.eye(4).reshape(4, 2, 2)
+        ]
         variance = self.variance_of(length) + sigma**2 * float(np.sum(np.square(slopes)))
         return length(own), COVERAGE_FACTOR * math.sqrt(variance)
 
@@ -297,10 +312,16 @@ class Calibration:
             corner, first, second = self._placed(parameters, places)
             a, b = first - corner, second - corner
             return abs(math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b)))
+
         sigma = self.pick_sigma_px if sigma_px is None else sigma_px
         own = np.array(self.parameters)
-        slopes = [(opening(own, picks + move) - opening(own, picks - move)) / 0.02 for move in 0.01 * np.eye(6).reshape(6, 3, 2)]
-        return opening(own), COVERAGE_FACTOR * math.sqrt(self.variance_of(opening) + sigma**2 * float(np.sum(np.square(slopes))))
+        slopes = [
+            (opening(own, picks + move) - opening(own, picks - move)) / 0.02
+            for move in 0.01 * np.eye(6).reshape(6, 3, 2)
+        ]
+        return opening(own), COVERAGE_FACTOR * math.sqrt(
+            self.variance_of(opening) + sigma**2 * float(np.sum(np.square(slopes)))
+        )
 
     def u95_at_reach(self):
         """95 % uncertainty of a distance as long as the known ones: the one number for the stage line."""
@@ -331,10 +352,14 @@ def check_length(known):
         CalibrationError: not positive, or two picks on the same place.
     """
     if not (math.isfinite(known.length_mm) and known.length_mm > 0):
-        raise CalibrationError(f"{known.name} must be longer than zero; {known.length_mm:g} mm came. Type the length that the gauge shows.")
+        raise CalibrationError(
+            f"{known.name} must be longer than zero; {known.length_mm:g} mm came. Type the length that the gauge shows."
+        )
     if known.base_px < LEAST_BASE_PX:
-        raise CalibrationError(f"The two picks of {known.name} are {known.base_px:.1f} px apart, on the same place; "
-                               f"pick two places at least {LEAST_BASE_PX:g} px apart, the farther the better.")
+        raise CalibrationError(
+            f"The two picks of {known.name} are {known.base_px:.1f} px apart, on the same place; "
+            f"pick two places at least {LEAST_BASE_PX:g} px apart, the farther the better."
+        )
 
 
 def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
@@ -352,7 +377,9 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     """
     lengths = tuple(lengths)
     if not lengths:
-        raise CalibrationError("A picture without a known length has no scale; pick two points and type how long that is.")
+        raise CalibrationError(
+            "A picture without a known length has no scale; pick two points and type how long that is."
+        )
     for known in lengths:
         check_length(known)
     base = np.array([known.base_px for known in lengths])
@@ -368,8 +395,17 @@ def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
     reduced = float(weight @ off**2) / spare if spare else 1.0
     variance = max(1.0, reduced) / float((weight * base) @ base)
     longest = lengths[int(base.argmax())]
-    fit = Calibration("similarity", (scale,), np.array([[variance]]), origin_px=tuple(map(float, origin_px)), angle=float(angle), reduced_chi2=reduced,
-                      spare=spare, pick_sigma_px=float(np.sqrt(np.mean(sigma**2))), reach_px=(longest.start, longest.end))
+    fit = Calibration(
+        "similarity",
+        (scale,),
+        np.array([[variance]]),
+        origin_px=tuple(map(float, origin_px)),
+        angle=float(angle),
+        reduced_chi2=reduced,
+        spare=spare,
+        pick_sigma_px=float(np.sqrt(np.mean(sigma**2))),
+        reach_px=(longest.start, longest.end),
+    )
     return attrs.evolve(fit, residuals=tuple(residual_of(fit, known) for known in lengths))
 
 
@@ -381,12 +417,20 @@ def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
     """
     if not (math.isfinite(mm_per_px) and mm_per_px > 0):
         raise CalibrationError("A picture is wider than zero; type how wide it shall be, for example 120 mm.")
-    return Calibration("similarity", (mm_per_px,), np.zeros((1, 1)), origin_px=tuple(map(float, origin_px)), angle=float(angle), is_set=True,
-                       why="The size was set by hand and nothing is measured, so sizes from this picture have no ±.")
+    return Calibration(
+        "similarity",
+        (mm_per_px,),
+        np.zeros((1, 1)),
+        origin_px=tuple(map(float, origin_px)),
+        angle=float(angle),
+        is_set=True,
+        why="The size was set by hand and nothing is measured, so sizes from this picture have no ±.",
+    )
 
 
 def sized_by(origin, corner, place):
-    """How many times as large a picture becomes about its origin when a corner of it is dragged to a place; all in its pixels as it is."""
+    """How many times as large a picture becomes about its origin when a corner of it is dragged to a place; all in its
+    pixels as it is."""
     reach, dragged = np.subtract(corner, origin), np.subtract(place, origin)
     return max(LEAST_SIZING, float(reach @ dragged) / max(float(reach @ reach), 1e-9))
 

@@ -1,9 +1,12 @@
-"""A camera of flesh and glass fitted to what is known of one plane: focal length, principal point, lens bending and pose, each with what is usual.
+"""A camera of flesh and glass fitted to what is known of one plane: focal length, principal point, lens bending and
+pose, each with what is usual.
 
-A pixel q (centred on the picture, in half diagonals, y up) is (q − c)/f; the lens bent it from u to u (1 + k1 r² + k2 r⁴) (Brown 1971);
+A pixel q (centred on the picture, in half diagonals, y up) is (q − c)/f; the lens bent it from u to u (1 + k1 r² + k2
+r⁴) (Brown 1971);
 its ray meets the plane z = 0 of the world. What a card's four edges do not tell, the priors do: they carry the ±.
 
-Edges of a rectangle are straight in reality. Each place seen on one is as far off as the rectangle's line is from it, across the edge, in
+Edges of a rectangle are straight in reality. Each place seen on one is as far off as the rectangle's line is from it,
+across the edge, in
 pixels (Sampson 1982); each edge may be off as a whole by a hundredth of a pixel, since light and sharpening shift it.
 """
 
@@ -15,7 +18,16 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import CAMERA, COVERAGE_FACTOR, Calibration, Doubt, camera_plane, residual_of, unbent, widening
+from nomogon_core.reference.calibration import (
+    CAMERA,
+    COVERAGE_FACTOR,
+    Calibration,
+    Doubt,
+    camera_plane,
+    residual_of,
+    unbent,
+    widening,
+)
 
 LENS = 5
 POSE = 6
@@ -49,7 +61,8 @@ class Usual:
 
 
 class _Problem:
-    """Unknowns: log f, cx, cy, k1, k2, turn (3), shift (3); then of each rectangle its width, height, edge offsets (4) and, but for the first, its
+    """Unknowns: log f, cx, cy, k1, k2, turn (3), shift (3); then of each rectangle its width, height, edge offsets (4)
+    and, but for the first, its
     place and turn."""
 
     def __init__(self, size, rectangles, lengths, straights, focal, usual):
@@ -73,15 +86,15 @@ class _Problem:
     def own(self, x, index):
         """(width, height, offsets, place and turn) of a rectangle."""
         at = LENS + POSE + 6 * index + RECTANGLE_PLACE * max(0, index - 1)
-        pose = x[at + 6:at + 9] if index else np.zeros(3)
-        return x[at], x[at + 1], x[at + 2:at + 6], pose
+        pose = x[at + 6 : at + 9] if index else np.zeros(3)
+        return x[at], x[at + 1], x[at + 2 : at + 6], pose
 
     def plane(self, x, q):
         return camera_plane(self.physical(x), q)
 
     def physical(self, x):
         """The parameters that a calibration keeps: the shift in millimetres."""
-        return np.concatenate([x[:LENS + 3], x[LENS + 3:LENS + POSE] * self.scale])
+        return np.concatenate([x[: LENS + 3], x[LENS + 3 : LENS + POSE] * self.scale])
 
     def residuals(self, x):
         rows, plane, span = [], self.plane(x, self.places), 0
@@ -91,15 +104,21 @@ class _Problem:
             for side, edge in enumerate(rectangle.edges):
                 at, count = self.spans[span]
                 span += 1
-                seen = (plane[at:at + 3 * count] - (left, top)) @ np.array([[cos, -sin], [sin, cos]])
+                seen = (plane[at : at + 3 * count] - (left, top)) @ np.array([[cos, -sin], [sin, cos]])
                 level = (0.0, width, -height, 0.0)[side]
                 across = seen[:, 1 if side % 2 == 0 else 0] - level
-                steep = np.maximum(np.abs(across[count:2 * count] - across[2 * count:]) / (2 * BESIDE_PX), 1e-9)
+                steep = np.maximum(np.abs(across[count : 2 * count] - across[2 * count :]) / (2 * BESIDE_PX), 1e-9)
                 rows.append((across[:count] / steep - offsets[side]) / edge.sigma_px)
             rows.append(offsets / EDGE_OFFSET_PX)
-            rows.append(np.array([width - rectangle.width_mm, height - rectangle.height_mm]) * COVERAGE_FACTOR / rectangle.u95_mm)
+            rows.append(
+                np.array([width - rectangle.width_mm, height - rectangle.height_mm])
+                * COVERAGE_FACTOR
+                / rectangle.u95_mm
+            )
         if self.lengths:
-            ends = self.plane(x, self.units([place for known in self.lengths for place in (known.start, known.end)])).reshape(-1, 2, 2)
+            ends = self.plane(
+                x, self.units([place for known in self.lengths for place in (known.start, known.end)])
+            ).reshape(-1, 2, 2)
             scale = self.scale_at_middle(x)
             for known, (a, b) in zip(self.lengths, ends):
                 sigma = math.hypot(known.gauge_u95_mm / COVERAGE_FACTOR, math.sqrt(2) * scale * known.sigma_px)
@@ -107,8 +126,15 @@ class _Problem:
         for line in self.straights:
             rows.append(self._straight(line, x))
         usual = self.usual
-        rows.append([(x[0] - math.log(self.focal)) / self.focal_sigma, x[1] / usual.principal, x[2] / usual.principal,
-                     (x[3] - self.k1) / self.k1_sigma, x[4] / usual.k2])
+        rows.append(
+            [
+                (x[0] - math.log(self.focal)) / self.focal_sigma,
+                x[1] / usual.principal,
+                x[2] / usual.principal,
+                (x[3] - self.k1) / self.k1_sigma,
+                x[4] / usual.k2,
+            ]
+        )
         return np.concatenate([np.ravel(row) for row in rows])
 
     def scale_at_middle(self, x):
@@ -147,16 +173,30 @@ class _Problem:
             for index, rectangle in enumerate(self.rectangles):
                 pose = []
                 if index:
-                    base = np.array([math.log(self.focal), 0, 0, self.k1, 0, *cv2.Rodrigues(first_turn)[0].ravel(), *columns[:, 2]])
+                    base = np.array(
+                        [math.log(self.focal), 0, 0, self.k1, 0, *cv2.Rodrigues(first_turn)[0].ravel(), *columns[:, 2]]
+                    )
                     corners = camera_plane(base, self.units(rectangle.corners))
                     way = corners[1] - corners[0]
                     pose = [*corners[0], math.atan2(way[1], way[0])]
                 rest += [rectangle.width_mm, rectangle.height_mm, 0.0, 0.0, 0.0, 0.0, *pose]
-            yield np.array([math.log(self.focal), 0.0, 0.0, self.k1, 0.0, *cv2.Rodrigues(first_turn)[0].ravel(), *(columns[:, 2] / self.scale), *rest])
+            yield np.array(
+                [
+                    math.log(self.focal),
+                    0.0,
+                    0.0,
+                    self.k1,
+                    0.0,
+                    *cv2.Rodrigues(first_turn)[0].ravel(),
+                    *(columns[:, 2] / self.scale),
+                    *rest,
+                ]
+            )
 
 
 def _mirrored_lean(turn, shift):
-    """The other pose that a small flat thing seen from afar could have (Schweighofer and Pinz 2006): its normal mirrored in the line of sight."""
+    """The other pose that a small flat thing seen from afar could have (Schweighofer and Pinz 2006): its normal
+    mirrored in the line of sight."""
     sight = shift / np.linalg.norm(shift)
     normal = turn[:, 2]
     across = np.cross(normal, -sight)
@@ -166,7 +206,9 @@ def _mirrored_lean(turn, shift):
     return cv2.Rodrigues(across / np.linalg.norm(across) * angle)[0] @ turn
 
 
-def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=Usual(), origin_px=(0.0, 0.0), angle=0.0):
+def fit_camera(
+    size, *, rectangles, lengths=(), straights=(), focal=None, usual=Usual(), origin_px=(0.0, 0.0), angle=0.0
+):
     """A calibration by a camera, from the edges of rectangles of known size and whatever else is known.
 
     Args:
@@ -180,7 +222,9 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
     """
     rectangles = tuple(rectangle for rectangle in rectangles if rectangle.edges)
     if not rectangles:
-        raise CalibrationError("The camera model needs the edges of a card, a sheet or a rectangle of known size; find one in the picture.")
+        raise CalibrationError(
+            "The camera model needs the edges of a card, a sheet or a rectangle of known size; find one in the picture."
+        )
     lengths, straights = tuple(lengths), tuple(np.asarray(line, float) for line in straights)
     problem = _Problem(size, rectangles, (), straights, focal, usual)
     best, doubt = _best(problem, problem.starts()), None
@@ -188,7 +232,11 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
     if lengths:
         alone = _calibration(problem, best, rectangles, (), origin_px, angle)
         offs = [(known, *_off(alone, known)) for known in lengths]
-        doubted = max((item for item in offs if abs(item[1]) > DOUBT_FACTOR * item[2]), key=lambda item: abs(item[1]) / item[2], default=None)
+        doubted = max(
+            (item for item in offs if abs(item[1]) > DOUBT_FACTOR * item[2]),
+            key=lambda item: abs(item[1]) / item[2],
+            default=None,
+        )
         # A length that the card contradicts does not count: it would pull the camera out of shape.
         told = tuple(known for known, off, u95 in offs if abs(off) <= DOUBT_FACTOR * u95)
         doubt = doubted and Doubt(doubted[0].name, doubted[0].key, doubted[1], doubted[2])
@@ -196,7 +244,9 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
         best = _best(problem, [best.x])
     if abs(best.x[3]) > 2 * usual.k1 or abs(best.x[4]) > 2 * usual.k2:
         # A lens as bent as this is none of the usual ones, so what is usual tells nothing of how it bends further out.
-        wide = _Problem(size, rectangles, told, straights, focal, attrs.evolve(usual, k1=FISH_EYE_K1, k2=FISH_EYE_K2, known_k1=None))
+        wide = _Problem(
+            size, rectangles, told, straights, focal, attrs.evolve(usual, k1=FISH_EYE_K1, k2=FISH_EYE_K2, known_k1=None)
+        )
         loose = _best(wide, [best.x])
         if loose.cost < best.cost - LEAST_GAIN:
             problem, best = wide, loose
@@ -204,7 +254,12 @@ def fit_camera(size, *, rectangles, lengths=(), straights=(), focal=None, usual=
         raise CalibrationError("The edges found do not belong to one rectangle in one picture; look for a wrong one.")
     fit = _calibration(problem, best, rectangles, lengths, origin_px, angle)
     sides = tuple(side for rectangle in rectangles for side in rectangle.sides())
-    return attrs.evolve(fit, why=_why(fit, problem.usual, focal, doubt), doubt=doubt, residuals=tuple(residual_of(fit, item) for item in (*lengths, *sides)))
+    return attrs.evolve(
+        fit,
+        why=_why(fit, problem.usual, focal, doubt),
+        doubt=doubt,
+        residuals=tuple(residual_of(fit, item) for item in (*lengths, *sides)),
+    )
 
 
 def _calibration(problem, best, rectangles, lengths, origin_px, angle):
@@ -213,14 +268,32 @@ def _calibration(problem, best, rectangles, lengths, origin_px, angle):
     spare = rows - unknowns
     reduced = 2 * best.cost / max(spare, 1)
     scale = np.ones(LENS + POSE)
-    scale[LENS + 3:] = problem.scale
-    covariance = np.linalg.pinv(best.jac.T @ best.jac)[:len(scale), :len(scale)] * np.outer(scale, scale) * widening(reduced, spare)
+    scale[LENS + 3 :] = problem.scale
+    covariance = (
+        np.linalg.pinv(best.jac.T @ best.jac)[: len(scale), : len(scale)]
+        * np.outer(scale, scale)
+        * widening(reduced, spare)
+    )
     parameters = problem.physical(best.x)
-    farthest = max((*lengths, *(side for rectangle in rectangles for side in rectangle.sides())), key=lambda item: item.base_px)
+    farthest = max(
+        (*lengths, *(side for rectangle in rectangles for side in rectangle.sides())), key=lambda item: item.base_px
+    )
     right = camera_plane(parameters, np.array([(0.0, 0.0), (1e-3, 0.0)]))
     way = right[1] - right[0]
-    return Calibration(CAMERA, tuple(parameters.tolist()), covariance, tuple(problem.center.tolist()), problem.unit, tuple(map(float, origin_px)), angle,
-                       reduced_chi2=reduced, spare=spare, pick_sigma_px=0.1, reach_px=(farthest.start, farthest.end), facing=math.atan2(way[1], way[0]))
+    return Calibration(
+        CAMERA,
+        tuple(parameters.tolist()),
+        covariance,
+        tuple(problem.center.tolist()),
+        problem.unit,
+        tuple(map(float, origin_px)),
+        angle,
+        reduced_chi2=reduced,
+        spare=spare,
+        pick_sigma_px=0.1,
+        reach_px=(farthest.start, farthest.end),
+        facing=math.atan2(way[1], way[0]),
+    )
 
 
 def _off(fit, known):
@@ -233,7 +306,9 @@ def _best(problem, starts):
     """The best of the fits from several starts; the second only where the first is poor."""
     best, (rows, _) = None, problem.observed()
     for start in sorted(starts, key=lambda one: float(np.sum(problem.residuals(one) ** 2))):
-        found = least_squares(problem.residuals, start, x_scale="jac", method="lm", xtol=STILL, ftol=SETTLED, max_nfev=MOST_EVALUATIONS)
+        found = least_squares(
+            problem.residuals, start, x_scale="jac", method="lm", xtol=STILL, ftol=SETTLED, max_nfev=MOST_EVALUATIONS
+        )
         if best is None or found.cost < 0.9 * best.cost:
             best = found
         if 2 * best.cost < 3 * rows:
@@ -246,10 +321,16 @@ def _why(fit, usual, focal, doubt):
     told = f"lens bending k1 {bend:+.3f} ± {COVERAGE_FACTOR * sure:.3f}"
     if sure > 0.7 * usual.k1:
         told += ", which the edges do not tell: what is usual for cameras is in the ±"
-    off = "" if fit.reduced_chi2 < 2 else f" The edges are {math.sqrt(fit.reduced_chi2):.1f} times as far off as their noise, so the ± was widened."
+    off = (
+        ""
+        if fit.reduced_chi2 < 2
+        else f" The edges are {math.sqrt(fit.reduced_chi2):.1f} times as far off as their noise, so the ± was widened."
+    )
     off += f" {doubt.name} disagrees by {doubt.off_mm:+.2f} mm and was left out." if doubt else ""
     length = "as the file notes it" if focal else "left open"
-    return f"A camera was fitted to the edges, which are straight in reality; {told}; the focal length is {length}.{off}"
+    return (
+        f"A camera was fitted to the edges, which are straight in reality; {told}; the focal length is {length}.{off}"
+    )
 
 
 def lens_of(fit):
@@ -258,7 +339,8 @@ def lens_of(fit):
 
 
 def is_straight(fit, places, sigma_px):
-    """Whether places (n, 2) along an edge lie on a line once the bending is out: (bow in pixels, bow over its uncertainty).
+    """Whether places (n, 2) along an edge lie on a line once the bending is out: (bow in pixels, bow over its
+    uncertainty).
 
     The uncertainty is the places' own and the lens's, which has to be told before such an edge may count as evidence.
     """
@@ -276,6 +358,7 @@ def is_straight(fit, places, sigma_px):
         size = math.exp(parameters[0])
         v = unbent((q - parameters[1:3]) / size, parameters[3], parameters[4])
         return float(np.polyfit(t, (v - v.mean(axis=0)) @ axes[1] * size * fit.unit_px, 2)[0])
+
     noise = sigma_px * math.sqrt(float(np.linalg.inv(np.vander(t, 3).T @ np.vander(t, 3))[0, 0]))
     variance = noise**2 + fit.variance_of(sagitta)
     return sagitta(own), sagitta(own) / math.sqrt(variance)

@@ -15,8 +15,19 @@ from scipy.stats import chi2
 
 from nomogon_core.errors import CalibrationError
 from nomogon_core.quantity.units import MM_PER_INCH
+from nomogon_core.reference.calibration import (
+    CAMERA,
+    COVERAGE_FACTOR,
+    MODELS,
+    Calibration,
+    Doubt,
+    KnownLength,
+    check_length,
+    plane_of,
+    residual_of,
+    widening,
+)
 from nomogon_core.reference.camera import Usual, fit_camera
-from nomogon_core.reference.calibration import CAMERA, COVERAGE_FACTOR, MODELS, Calibration, Doubt, KnownLength, check_length, plane_of, residual_of, widening
 
 LEAST_PROBABILITY = 0.01
 GUESSED_DPI = (72.0, 96.0)
@@ -54,7 +65,8 @@ class Rectangle:
         width_mm, height_mm: its size.
         sigma_px: standard deviation of each corner along each axis.
         u95_mm: 95 % uncertainty of width and height.
-        edges: an :class:`Edge` a side, beginning with the one from the first corner to the second; none where only corners are known.
+        edges: an :class:`Edge` a side, beginning with the one from the first corner to the second; none where only
+            corners are known.
         key: what stands for it in the job, "" outside one.
     """
 
@@ -70,8 +82,10 @@ class Rectangle:
     def sides(self):
         """Its width and height as known lengths, for showing what the calibrated picture reads."""
         (a, b, c, _), sigma = self.corners, self.sigma_px
-        return [KnownLength(f"{self.name}, {word}", tuple(first), tuple(second), size, sigma, self.u95_mm, self.key)
-                for word, first, second, size in (("width", a, b, self.width_mm), ("height", b, c, self.height_mm))]
+        return [
+            KnownLength(f"{self.name}, {word}", tuple(first), tuple(second), size, sigma, self.u95_mm, self.key)
+            for word, first, second, size in (("width", a, b, self.width_mm), ("height", b, c, self.height_mm))
+        ]
 
 
 @attrs.frozen
@@ -95,7 +109,7 @@ class _Problem:
 
     def residuals(self, x):
         """Weighted residuals of all observations."""
-        shape = x[:self.count]
+        shape = x[: self.count]
         scale = abs(shape[0]) / self.unit
         rows = []
         for known in self.lengths:
@@ -103,7 +117,7 @@ class _Problem:
             sigma = math.hypot(known.gauge_u95_mm / COVERAGE_FACTOR, math.sqrt(2) * scale * known.sigma_px)
             rows.append([(math.hypot(*(b - a)) - known.length_mm) / sigma])
         for index, rectangle in enumerate(self.rectangles):
-            own = x[self.count + index * RECTANGLE_UNKNOWNS:][:RECTANGLE_UNKNOWNS]
+            own = x[self.count + index * RECTANGLE_UNKNOWNS :][:RECTANGLE_UNKNOWNS]
             rows.append(self._rectangle(rectangle, shape, own, scale))
         for line in self.straights:
             rows.append(self._straight(line, shape))
@@ -113,7 +127,10 @@ class _Problem:
         x, y, turn, width, height = own
         plane = plane_of(self.model, shape, self.units(rectangle.corners))
         cos, sin = math.cos(turn), math.sin(turn)
-        true = np.array([(0, 0), (width, 0), (width, -height), (0, -height)]) @ np.array([[cos, sin], [-sin, cos]]) + (x, y)
+        true = np.array([(0, 0), (width, 0), (width, -height), (0, -height)]) @ np.array([[cos, sin], [-sin, cos]]) + (
+            x,
+            y,
+        )
         size = np.array([width - rectangle.width_mm, height - rectangle.height_mm]) * COVERAGE_FACTOR / rectangle.u95_mm
         return np.concatenate([((plane - true) / (scale * rectangle.sigma_px)).ravel(), size])
 
@@ -127,7 +144,12 @@ class _Problem:
 
     def start(self):
         scale = self._first_scale()
-        shape = {"similarity": [scale], "x and y scale": [scale, scale], "affine": [scale, 0, scale], "perspective": [scale, 0, scale, 0, 0]}[self.model]
+        shape = {
+            "similarity": [scale],
+            "x and y scale": [scale, scale],
+            "affine": [scale, 0, scale],
+            "perspective": [scale, 0, scale, 0, 0],
+        }[self.model]
         x = [*shape, *([0.0] if self.bend else [])]
         for rectangle in self.rectangles:
             corners = self.units(rectangle.corners) * scale
@@ -161,14 +183,24 @@ def fit_plane(model, size, *, lengths=(), rectangles=(), straights=(), bend=None
     lengths, rectangles = tuple(lengths), tuple(rectangles)
     straights = tuple(np.asarray(line, float) for line in straights)
     _check(lengths, rectangles, straights)
-    problem = _Problem(model, bool(straights) if bend is None else bend, np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]),
-                       math.hypot(*size) / 2, lengths, rectangles, straights)
+    problem = _Problem(
+        model,
+        bool(straights) if bend is None else bend,
+        np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]),
+        math.hypot(*size) / 2,
+        lengths,
+        rectangles,
+        straights,
+    )
     start = problem.start()
     rows = len(problem.residuals(start))
     spare = rows - len(start) - 2 * len(straights)
     known = len(lengths) + 5 * len(rectangles)
     if known < MODELS[model]:
-        raise CalibrationError(f"The {model} model needs {MODELS[model]} known lengths, or a rectangle of known size; there are {known}. Add one, or use a simpler model.")
+        raise CalibrationError(
+            f"The {model} model needs {MODELS[model]} known lengths, or a rectangle of known size; there are {known}. "
+            "Add one, or use a simpler model."
+        )
     found = least_squares(problem.residuals, start, x_scale="jac", method="trf", max_nfev=300)
     if not np.isfinite(found.x).all():
         raise CalibrationError("The known lengths do not fit together in one picture; look for a wrong one.")
@@ -176,14 +208,28 @@ def fit_plane(model, size, *, lengths=(), rectangles=(), straights=(), bend=None
     covariance = np.linalg.pinv(found.jac.T @ found.jac) * widening(reduced, spare)
     told = (*lengths, *(side for rectangle in rectangles for side in rectangle.sides()))
     farthest = max(told, key=lambda item: item.base_px)
-    fit = Calibration(model, tuple(found.x[:problem.count].tolist()), covariance[:problem.count, :problem.count], tuple(problem.center.tolist()),
-                      problem.unit, tuple(map(float, origin_px)), angle, reduced_chi2=reduced, spare=spare,
-                      pick_sigma_px=_pick_sigma(lengths, rectangles), reach_px=(farthest.start, farthest.end))
+    fit = Calibration(
+        model,
+        tuple(found.x[: problem.count].tolist()),
+        covariance[: problem.count, : problem.count],
+        tuple(problem.center.tolist()),
+        problem.unit,
+        tuple(map(float, origin_px)),
+        angle,
+        reduced_chi2=reduced,
+        spare=spare,
+        pick_sigma_px=_pick_sigma(lengths, rectangles),
+        reach_px=(farthest.start, farthest.end),
+    )
     return attrs.evolve(fit, residuals=tuple(residual_of(fit, item) for item in told))
 
 
 def _pick_sigma(lengths, rectangles):
-    return float(np.sqrt(np.mean([item.sigma_px**2 for item in (*lengths, *rectangles)]))) if lengths or rectangles else 0.1
+    return (
+        float(np.sqrt(np.mean([item.sigma_px**2 for item in (*lengths, *rectangles)])))
+        if lengths or rectangles
+        else 0.1
+    )
 
 
 def _check(lengths, rectangles, straights):
@@ -196,9 +242,13 @@ def _check(lengths, rectangles, straights):
         ways = np.roll(corners, -1, axis=0) - corners
         turns = ways[:, 0] * np.roll(ways[:, 1], -1) - ways[:, 1] * np.roll(ways[:, 0], -1)
         if not (np.all(turns > 1) or np.all(turns < -1)):
-            raise CalibrationError(f"The corners of {rectangle.name} do not go around a rectangle; give them in order around it.")
+            raise CalibrationError(
+                f"The corners of {rectangle.name} do not go around a rectangle; give them in order around it."
+            )
         if turns[0] < 0:
-            raise CalibrationError(f"The corners of {rectangle.name} run counter-clockwise as seen; give them clockwise, the width first.")
+            raise CalibrationError(
+                f"The corners of {rectangle.name} run counter-clockwise as seen; give them clockwise, the width first."
+            )
         if min(rectangle.width_mm, rectangle.height_mm) <= 0:
             raise CalibrationError(f"The size of {rectangle.name} must be more than zero.")
     for line in straights:
@@ -207,7 +257,8 @@ def _check(lengths, rectangles, straights):
 
 
 def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, usual=Usual(), **placing):
-    """A camera where the edges of a rectangle are known; else the smallest model whose residuals are within noise (chi-square test at 1 %), and why.
+    """A camera where the edges of a rectangle are known; else the smallest model whose residuals are within noise
+    (chi-square test at 1 %), and why.
 
     Where one known length alone stands against a smaller model that two more than it needs agree on, that length
     is doubted and the smaller model kept, unless a model with just one number more fits all.
@@ -216,7 +267,9 @@ def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, u
     """
     lengths, rectangles = tuple(lengths), tuple(rectangles)
     if any(rectangle.edges for rectangle in rectangles):
-        return fit_camera(size, rectangles=rectangles, lengths=lengths, straights=straights, focal=focal, usual=usual, **placing)
+        return fit_camera(
+            size, rectangles=rectangles, lengths=lengths, straights=straights, focal=focal, usual=usual, **placing
+        )
     known = len(lengths) + 5 * len(rectangles)
     last, tried, doubted = None, [], None
     for model, count in MODELS.items():
@@ -232,14 +285,24 @@ def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, u
             return doubted
         doubt = find_doubt(model, size, lengths=lengths, rectangles=rectangles, straights=straights)
         if doubt is not None:
-            doubted = attrs.evolve(last, doubt=doubt, why=f"The {model} model fits all known sizes within their noise but {doubt.name}, which disagrees by {doubt.off_mm:+.2f} mm.")
+            doubted = attrs.evolve(
+                last,
+                doubt=doubt,
+                why=(
+                    f"The {model} model fits all known sizes within their noise but {doubt.name}, which disagrees by "
+                    f"{doubt.off_mm:+.2f} mm."
+                ),
+            )
         if doubted is not None and model == "affine":
             return doubted
         tried.append(model)
     if doubted is not None:
         return doubted
-    why = (f"Even the {last.model} model leaves residuals {math.sqrt(last.reduced_chi2):.1f} times their noise: tilt, lens bending or a wrong known length is "
-           "not accounted for. The uncertainties were widened accordingly.")
+    why = (
+        f"Even the {last.model} model leaves residuals {math.sqrt(last.reduced_chi2):.1f} times their noise: tilt, "
+        "lens bending or a wrong known length is "
+        "not accounted for. The uncertainties were widened accordingly."
+    )
     return attrs.evolve(last, why=why)
 
 
@@ -258,7 +321,7 @@ def find_doubt(model, size, *, lengths=(), rectangles=(), straights=()):
     """
     worst = None
     for index, left_out in enumerate(lengths):
-        others = (*lengths[:index], *lengths[index + 1:])
+        others = (*lengths[:index], *lengths[index + 1 :])
         gauged = sum(1 for item in others if item.gauge_u95_mm < RESOLUTION_SHARE * item.length_mm / 2)
         if gauged + 5 * len(rectangles) < MODELS[model] + 2:
             continue
@@ -285,7 +348,9 @@ def _why(fit, tried):
     if fit.spare <= 0 and fit.model == "similarity":
         return "One known length determines one scale; nothing is left over to test it."
     if fit.spare <= 0:
-        return f"The {fit.model} model is the largest that so few known sizes determine; nothing is left over to test it."
+        return (
+            f"The {fit.model} model is the largest that so few known sizes determine; nothing is left over to test it."
+        )
     before = f"; {' and '.join(tried)} {'does' if len(tried) == 1 else 'do'} not" if tried else ""
     return f"The {fit.model} model fits all known sizes within their noise{before}."
 
@@ -300,15 +365,27 @@ def resolution_lengths(dpi, key=""):
         CalibrationError: out of range.
     """
     if not all(10 <= value <= 20000 for value in dpi):
-        raise CalibrationError(f"A resolution between 10 and 20000 dots per inch was expected; {dpi[0]:g} × {dpi[1]:g} came.")
+        raise CalibrationError(
+            f"A resolution between 10 and 20000 dots per inch was expected; {dpi[0]:g} × {dpi[1]:g} came."
+        )
     base = RESOLUTION_BASE_PX
-    return [KnownLength(f"Resolution {way}", (0.0, 0.0), (base * x, base * y), base * MM_PER_INCH / value, 0.01,
-                        RESOLUTION_SHARE * base * MM_PER_INCH / value, key)
-            for way, value, x, y in (("across", dpi[0], 1, 0), ("down", dpi[1], 0, 1))]
+    return [
+        KnownLength(
+            f"Resolution {way}",
+            (0.0, 0.0),
+            (base * x, base * y),
+            base * MM_PER_INCH / value,
+            0.01,
+            RESOLUTION_SHARE * base * MM_PER_INCH / value,
+            key,
+        )
+        for way, value, x, y in (("across", dpi[0], 1, 0), ("down", dpi[1], 0, 1))
+    ]
 
 
 def across_picture(width, height):
-    """(start, end, standard deviation) of the whole width of a picture in pixels: its border lies half a pixel beyond its outermost pixels."""
+    """(start, end, standard deviation) of the whole width of a picture in pixels: its border lies half a pixel beyond
+    its outermost pixels."""
     return (-0.5, height / 2), (width - 0.5, height / 2), BORDER_SIGMA_PX
 
 
@@ -337,7 +414,12 @@ class Suggestion:
 def _slopes(function, x):
     """Derivatives (rows, len(x)) by central differences."""
     steps = 1e-6 * np.maximum(np.abs(x), 1e-3)
-    return np.array([(np.atleast_1d(function(x + step)) - np.atleast_1d(function(x - step))) / (2 * step.max()) for step in np.diag(steps)]).T
+    return np.array(
+        [
+            (np.atleast_1d(function(x + step)) - np.atleast_1d(function(x - step))) / (2 * step.max())
+            for step in np.diag(steps)
+        ]
+    ).T
 
 
 def measure_next(fit, size, candidates, targets, *, lengths=(), rectangles=(), gauge_u95_mm=0.02):
@@ -356,7 +438,15 @@ def measure_next(fit, size, candidates, targets, *, lengths=(), rectangles=(), g
     Returns:
         :class:`Suggestion`, or None where nothing lowers the uncertainty by a tenth.
     """
-    problem = _Problem("perspective", False, np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), math.hypot(*size) / 2, tuple(lengths), tuple(rectangles), ())
+    problem = _Problem(
+        "perspective",
+        False,
+        np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]),
+        math.hypot(*size) / 2,
+        tuple(lengths),
+        tuple(rectangles),
+        (),
+    )
     x = problem.start()
     x[:5] = _as_perspective(fit, problem)
     rows = _slopes(problem.residuals, x)
@@ -369,6 +459,7 @@ def measure_next(fit, size, candidates, targets, *, lengths=(), rectangles=(), g
     def size_of(pair):
         ends = problem.units(pair)
         return lambda shape: math.hypot(*np.diff(plane_of("perspective", shape, ends), axis=0)[0])
+
     slopes = np.array([_slopes(size_of(pair), x[:5])[0] for pair in targets])
     total = float(np.einsum("ij,jk,ik->", slopes, covariance, slopes))
     best = None
@@ -388,14 +479,20 @@ def _as_perspective(fit, problem):
     """The five numbers of a perspective, in a problem's units, of a fit of any model without its bending."""
     if fit.model == CAMERA:
         corners = np.array([(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)])
-        plane = plane_of(CAMERA, np.array(fit.parameters), corners) - plane_of(CAMERA, np.array(fit.parameters), np.zeros((1, 2)))
+        plane = plane_of(CAMERA, np.array(fit.parameters), corners) - plane_of(
+            CAMERA, np.array(fit.parameters), np.zeros((1, 2))
+        )
         homography = cv2.getPerspectiveTransform(corners.astype(np.float32), plane.astype(np.float32))
         scales, tilt = homography[:2, :2] - np.outer(homography[:2, 2], homography[2, :2]), homography[2, :2]
         _, stretch, ways = np.linalg.svd(scales)
         symmetric = ways.T @ np.diag(stretch) @ ways
         return np.array([symmetric[0, 0], symmetric[0, 1], symmetric[1, 1], *tilt])
-    parameters = np.array(fit.parameters[:MODELS[fit.model]]) * (1.0 if fit.model == "perspective" else problem.unit / fit.unit_px)
+    parameters = np.array(fit.parameters[: MODELS[fit.model]]) * (
+        1.0 if fit.model == "perspective" else problem.unit / fit.unit_px
+    )
     if fit.model == "perspective":
         return parameters
-    a, b, c = {"similarity": lambda s: (s, 0, s), "x and y scale": lambda sx, sy: (sx, 0, sy), "affine": lambda *p: p}[fit.model](*parameters)
+    a, b, c = {"similarity": lambda s: (s, 0, s), "x and y scale": lambda sx, sy: (sx, 0, sy), "affine": lambda *p: p}[
+        fit.model
+    ](*parameters)
     return np.array([a, b, c, 0, 0])

@@ -1,6 +1,8 @@
-"""A card or sheet anywhere in a picture: long edges of a reduced copy, paired to four sides by direction, by which side is bright, and by size.
+"""A card or sheet anywhere in a picture: long edges of a reduced copy, paired to four sides by direction, by which side
+is bright, and by size.
 
-Edge pixels are ridges of the gradient; runs of them are found by the probabilistic Hough transform (Matas, Galambos and Kittler 2000)
+Edge pixels are ridges of the gradient; runs of them are found by the probabilistic Hough transform (Matas, Galambos and
+Kittler 2000)
 and joined to lines that may be bowed by some pixels. What is scored is how much of each of the four sides is there.
 """
 
@@ -28,7 +30,8 @@ LEAST_SUPPORTS = (0.3, 0.55, 0.7)
 
 @attrs.frozen
 class _Line:
-    """A long edge: a place on it, unit direction with the bright side to the left as y runs down, normal, extent along it, and how much of that is seen."""
+    """A long edge: a place on it, unit direction with the bright side to the left as y runs down, normal, extent along
+    it, and how much of that is seen."""
 
     middle: np.ndarray
     way: np.ndarray
@@ -50,7 +53,8 @@ class _Gradients:
 
 @attrs.frozen
 class Quadrangle:
-    """Four corners (4, 2) in pixels, in order around, how well all four sides are seen (more is better), and how far the aspect is off, as a logarithm."""
+    """Four corners (4, 2) in pixels, in order around, how well all four sides are seen (more is better), and how far
+    the aspect is off, as a logarithm."""
 
     corners: np.ndarray
     score: float
@@ -71,7 +75,11 @@ def find_quadrangles(light, aspect, near=None):
     gradients = _gradients(small)
     lines = _lines(gradients)
     near = None if near is None else (np.asarray(near, float) + 0.5) * scale - 0.5
-    found = [quadrangle for four in _fours(lines, aspect) if (quadrangle := _judged(four, lines, gradients, aspect, near)) is not None]
+    found = [
+        quadrangle
+        for four in _fours(lines, aspect)
+        if (quadrangle := _judged(four, lines, gradients, aspect, near)) is not None
+    ]
     found.sort(key=lambda quadrangle: -quadrangle.score)
     return [attrs.evolve(quadrangle, corners=(quadrangle.corners + 0.5) / scale - 0.5) for quadrangle in found]
 
@@ -85,7 +93,10 @@ def _gradients(small):
     step_x, step_y = np.round(np.cos(angle)).astype(int), np.round(np.sin(angle)).astype(int)
     height, width = size.shape
     rows, columns = np.mgrid[0:height, 0:width]
-    ahead, behind = (size[np.clip(rows + sign * step_y, 0, height - 1), np.clip(columns + sign * step_x, 0, width - 1)] for sign in (1, -1))
+    ahead, behind = (
+        size[np.clip(rows + sign * step_y, 0, height - 1), np.clip(columns + sign * step_x, 0, width - 1)]
+        for sign in (1, -1)
+    )
     edge = (size > least) & (size >= ahead) & (size > behind)
     edge[:2], edge[-2:], edge[:, :2], edge[:, -2:] = False, False, False, False
     return _Gradients(across, down, size, edge)
@@ -93,7 +104,14 @@ def _gradients(small):
 
 def _lines(gradients):
     """Long edges, those that are seen most first."""
-    runs = cv2.HoughLinesP(gradients.edge.astype(np.uint8) * 255, 1, math.pi / 360, HOUGH_VOTES, minLineLength=LEAST_RUN_PX, maxLineGap=GAP_PX)
+    runs = cv2.HoughLinesP(
+        gradients.edge.astype(np.uint8) * 255,
+        1,
+        math.pi / 360,
+        HOUGH_VOTES,
+        minLineLength=LEAST_RUN_PX,
+        maxLineGap=GAP_PX,
+    )
     if runs is None:
         return []
     runs = runs.reshape(-1, 2, 2).astype(float)
@@ -107,7 +125,10 @@ def _lines(gradients):
         if gradients.across[y, x] * normal[0] + gradients.down[y, x] * normal[1] < 0:
             way, normal = -way, -normal
         for middle, own_way, own_normal, ends in groups:
-            if own_way @ way > SAME_DIRECTION and max(abs((start - middle) @ own_normal), abs((end - middle) @ own_normal)) < SAME_LINE_PX:
+            if (
+                own_way @ way > SAME_DIRECTION
+                and max(abs((start - middle) @ own_normal), abs((end - middle) @ own_normal)) < SAME_LINE_PX
+            ):
                 ends.append((start, end))
                 break
         else:
@@ -126,7 +147,9 @@ def _line_of(way, ends):
     middle = points.mean(axis=0)
     best = np.linalg.svd(points - middle, full_matrices=False)[2][0]
     best = best * math.copysign(1.0, float(best @ way))
-    return _Line(middle, best, np.array([-best[1], best[0]]), float((points @ best).min()), float((points @ best).max()), seen)
+    return _Line(
+        middle, best, np.array([-best[1], best[0]]), float((points @ best).min()), float((points @ best).max()), seen
+    )
 
 
 def _fours(lines, aspect):
@@ -139,7 +162,10 @@ def _fours(lines, aspect):
             continue
         extent, seen = max(first.high - first.low, second.high - second.low), min(first.seen, second.seen)
         low, high = SIDE_SHARES
-        if any(low * side < extent < high * side and seen > LEAST_SEEN_SHARE * side for side in (abs(apart) * aspect, abs(apart) / aspect)):
+        if any(
+            low * side < extent < high * side and seen > LEAST_SEEN_SHARE * side
+            for side in (abs(apart) * aspect, abs(apart) / aspect)
+        ):
             pairs.append((seen, i, j, math.copysign(1, apart)))
     pairs.sort(reverse=True)
     for (_, i, j, bright), (_, k, l, other) in itertools.combinations(pairs[:MOST_PAIRS], 2):
@@ -183,10 +209,15 @@ def _support(gradients, start, end):
     shares = np.linspace(0.06, 0.94, SUPPORT_PLACES)[:, None]
     way = (end - start) / math.dist(start, end)
     normal = np.array([-way[1], way[0]])
-    places = (start + (end - start) * shares)[:, None] + np.arange(-SUPPORT_REACH_PX, SUPPORT_REACH_PX + 1)[None, :, None] * normal
+    places = (start + (end - start) * shares)[:, None] + np.arange(-SUPPORT_REACH_PX, SUPPORT_REACH_PX + 1)[
+        None, :, None
+    ] * normal
     columns, rows = np.round(places[..., 0]).astype(int), np.round(places[..., 1]).astype(int)
     height, width = gradients.size.shape
     inside = (columns >= 0) & (columns < width) & (rows >= 0) & (rows < height)
     columns, rows = np.clip(columns, 0, width - 1), np.clip(rows, 0, height - 1)
-    aligned = np.abs(gradients.across[rows, columns] * normal[0] + gradients.down[rows, columns] * normal[1]) > ALIGNED * gradients.size[rows, columns]
+    aligned = (
+        np.abs(gradients.across[rows, columns] * normal[0] + gradients.down[rows, columns] * normal[1])
+        > ALIGNED * gradients.size[rows, columns]
+    )
     return float((gradients.edge[rows, columns] & aligned & inside).any(axis=1).mean())

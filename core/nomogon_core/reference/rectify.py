@@ -61,5 +61,14 @@ def rectify(pixels, fit):
     at_y = np.repeat(np.arange(down, dtype=np.float32)[:, None] / GRID_PX, across, axis=1)
     source = cv2.remap(coarse, at_x, at_y, cv2.INTER_LINEAR)
     white = 255 if pixels.dtype == np.uint8 else 1.0
-    return Rectified(cv2.remap(pixels, source[..., 0], source[..., 1], cv2.INTER_LINEAR,
-                               borderMode=cv2.BORDER_CONSTANT, borderValue=(white,) * 3), matrix)
+    return Rectified(
+        cv2.remap(
+            pixels,
+            source[..., 0],
+            source[..., 1],
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=(white,) * 3,
+        ),
+        matrix,
+    )

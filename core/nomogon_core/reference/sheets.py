@@ -1,4 +1,5 @@
-"""Cards and sheets of known size by their four edges, never by corner pixels: cards have round corners, and a lens rounds every corner off."""
+"""Cards and sheets of known size by their four edges, never by corner pixels: cards have round corners, and a lens
+rounds every corner off."""
 
 import math
 
@@ -7,12 +8,12 @@ import cv2
 import numpy as np
 
 from nomogon_core.errors import CalibrationError, TraceError
+from nomogon_core.picture.blur import true_radius
+from nomogon_core.picture.contours import contours_around
+from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.bowed import follow_edge_between
-from nomogon_core.reference.edges import pick_edge
 from nomogon_core.reference.models import Rectangle
 from nomogon_core.reference.quadrangles import find_quadrangles
-from nomogon_core.trace.contours import contours_around
-from nomogon_core.trace.lens import true_radius
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
@@ -37,7 +38,7 @@ def _crossing(first, second):
 def _line_near(edge, corner):
     """(point, direction) of an edge next to a corner: there a bowed one is as good as straight."""
     places = np.array(edge.places)
-    near = places[np.argsort(np.hypot(*(places - corner).T))[:max(6, len(places) // 5)]]
+    near = places[np.argsort(np.hypot(*(places - corner).T))[: max(6, len(places) // 5)]]
     center = near.mean(axis=0)
     return center, np.linalg.svd(near - center, full_matrices=False)[2][0]
 
@@ -53,9 +54,15 @@ def followed(light, corners):
     """
     corners = np.asarray(corners, float)
     edges = tuple(follow_edge_between(light, corners[index], corners[(index + 1) % 4]) for index in range(4))
-    crossed = [_crossing(_line_near(edges[index - 1], corners[index]), _line_near(edges[index], corners[index])) for index in range(4)]
+    crossed = [
+        _crossing(_line_near(edges[index - 1], corners[index]), _line_near(edges[index], corners[index]))
+        for index in range(4)
+    ]
     if any(corner is None for corner in crossed):
-        raise CalibrationError("Two neighbouring edges are nearly parallel, so they have no corner; give the corners in order around the thing.")
+        raise CalibrationError(
+            "Two neighbouring edges are nearly parallel, so they have no corner; give the corners in order around the "
+            "thing."
+        )
     return np.array(crossed), edges
 
 
@@ -88,7 +95,9 @@ def follow_straight(light, start, end):
             found.append([pick.x, pick.y])
             off = float((np.array(found[-1]) - start) @ normal)
     if len(found) < SAMPLES // 3:
-        raise CalibrationError("No clear edge runs between the two clicks; click on one long edge, near both of its ends.")
+        raise CalibrationError(
+            "No clear edge runs between the two clicks; click on one long edge, near both of its ends."
+        )
     return found
 
 
@@ -123,14 +132,19 @@ def find_rectangle(light, kind, near=None):
     problem, word = None, "card" if kind == "card" else f"{kind} sheet"
     for found in find_quadrangles(light, width / height, near)[:MOST_TRIED]:
         try:
-            return rectangle_from_corners(light, kind.capitalize() if kind == "card" else kind, found.corners, (width, height), SIZE_U95_MM[kind])
+            return rectangle_from_corners(
+                light, kind.capitalize() if kind == "card" else kind, found.corners, (width, height), SIZE_U95_MM[kind]
+            )
         except CalibrationError as refusal:
             problem = problem or refusal
     if problem is not None:
         raise problem
     place = " around that click" if near is not None else " in the picture"
-    raise CalibrationError(f"No {word} was found{place}. All four edges must be in the picture and stand out from the ground for the most part; "
-                           "or give its four corners.")
+    raise CalibrationError(
+        f"No {word} was found{place}. All four edges must be in the picture and stand out from the ground for the "
+        "most part; "
+        "or give its four corners."
+    )
 
 
 def rectangle_from_corners(light, name, corners, size_mm, u95_mm):
@@ -156,7 +170,10 @@ class Round:
         way = np.array([math.cos(self.angle), math.sin(self.angle)])
         side = np.array([-way[1], way[0]])
         center = np.array(self.center)
-        return [(tuple(center - axis * half), tuple(center + axis * half)) for axis, half in zip((way, side), self.half_axes)]
+        return [
+            (tuple(center - axis * half), tuple(center + axis * half))
+            for axis, half in zip((way, side), self.half_axes)
+        ]
 
 
 def find_round(light, near):
@@ -177,4 +194,6 @@ def find_round(light, near):
             found.append((contour.area_px, Round((x, y), half_axes, math.radians(degrees))))
     if found:
         return min(found, key=lambda item: item[0])[1]
-    raise CalibrationError(f"There is no round edge around ({near[0]:.0f}, {near[1]:.0f}); give a place inside the circle.")
+    raise CalibrationError(
+        f"There is no round edge around ({near[0]:.0f}, {near[1]:.0f}); give a place inside the circle."
+    )

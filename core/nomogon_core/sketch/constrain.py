@@ -35,10 +35,17 @@ def constrain(sketch, constraint):
     told = dependence(solution.sketch, name)
     if told.dependent:
         if not constraint.is_dimension:
-            raise NotNeededError(f"{constraint.kind.capitalize()} is not needed: it already follows from {_list(solution.sketch, told.among)}.")
+            raise NotNeededError(
+                f"{constraint.kind.capitalize()} is not needed: it already follows from "
+                f"{_list(solution.sketch, told.among)}."
+            )
         reference = attrs.evolve(constraint, driving=False)
         changed, name = edit.add_constraint(sketch, reference)
-        return Change(refreshed(changed), f"{constraint.name} only reads: it already follows from {_list(changed, told.among)}.", name)
+        return Change(
+            refreshed(changed),
+            f"{constraint.name} only reads: it already follows from {_list(changed, told.among)}.",
+            name,
+        )
     note = STATUS["restarted"] if solution.status == "restarted" else ""
     return Change(refreshed(solution.sketch), note, name)
 
@@ -63,7 +70,9 @@ def _contradiction(sketch, name):
     what = item.name or item.kind.capitalize()
     told = dependence(sketch, name)
     if told.dependent and told.among:
-        return f"{what} contradicts {_list(sketch, told.among)}. Change or delete one of them first; nothing was changed."
+        return (
+            f"{what} contradicts {_list(sketch, told.among)}. Change or delete one of them first; nothing was changed."
+        )
     return f"{what} cannot be met together with the other constraints near the shape as drawn; nothing was changed."
 
 
@@ -80,11 +89,16 @@ def set_value(sketch, name, value, *, typed, source="set"):
         raise SketchError(f"{item.name} only reads, since other constraints determine it; change one of those.")
     if value <= 0 and item.kind not in ("angle",):
         raise SketchError(f"{item.name} must be more than zero; {typed!r} came. To turn a side around, drag it across.")
-    changed = attrs.evolve(sketch, constraints={**sketch.constraints, name: attrs.evolve(item, value=value, typed=typed, source=source, u95=None)})
+    changed = attrs.evolve(
+        sketch,
+        constraints={**sketch.constraints, name: attrs.evolve(item, value=value, typed=typed, source=source, u95=None)},
+    )
     solution = solve(changed)
     if not solution.solved:
         shown = format_angle(value) if item.kind == "angle" else format_length(value) + " mm"
         was = format_angle(item.value) if item.kind == "angle" else format_length(item.value) + " mm"
-        raise SketchError(f"{item.name} cannot be {shown}: no place near the drawing meets all constraints then. It stays {was}.")
+        raise SketchError(
+            f"{item.name} cannot be {shown}: no place near the drawing meets all constraints then. It stays {was}."
+        )
     note = STATUS["restarted"] if solution.status == "restarted" else ""
     return Change(refreshed(solution.sketch), note, name)

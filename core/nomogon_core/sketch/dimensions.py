@@ -8,7 +8,14 @@ import numpy as np
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.model import Constraint
 
-NAMES = {"distance": "Distance", "across": "Across", "up": "Up", "radius": "Radius", "diameter": "Diameter", "angle": "Angle"}
+NAMES = {
+    "distance": "Distance",
+    "across": "Across",
+    "up": "Up",
+    "radius": "Radius",
+    "diameter": "Diameter",
+    "angle": "Angle",
+}
 
 
 def measure(sketch, kind, of):
@@ -63,10 +70,12 @@ def new_dimension(sketch, kind, of, **fields):
 
 
 def traced_u95(sketch, item, picture_u95):
-    """95 % uncertainty of a dimension on traced curves, in millimetres or radians; None when something drawn by hand is in it.
+    """95 % uncertainty of a dimension on traced curves, in millimetres or radians; None when something drawn by hand is
+    in it.
 
     Args:
-        picture_u95: what the calibration of the picture alone makes of the dimension, in its unit; radii have that in their own already.
+        picture_u95: what the calibration of the picture alone makes of the dimension, in its unit; radii have that in
+            their own already.
     """
     names = [name for name in item.of if name in sketch.curves]
     for point in (name for name in item.of if name in sketch.points):
@@ -76,17 +85,24 @@ def traced_u95(sketch, item, picture_u95):
         return None
     if item.kind == "angle":
         lengths = [math.dist(*(sketch.points[point] for point in curve.points[:2])) for curve in curves]
-        return angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, picture_u95) if len(curves) == 2 else None
+        return (
+            angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, picture_u95) if len(curves) == 2 else None
+        )
     if item.kind in ("radius", "diameter"):
         return curves[0].u95 * (2 if item.kind == "diameter" else 1)
     own = [curve.u95 for curve in curves]
     if item.kind == "distance" and curves[0].kind == "line" and len(names) == 2:
-        own[0] = _u95_at_foot(sketch, curves[0], curves[1].points[0] if names[1] in item.of else next(point for point in item.of if point in sketch.points))
+        own[0] = _u95_at_foot(
+            sketch,
+            curves[0],
+            curves[1].points[0] if names[1] in item.of else next(point for point in item.of if point in sketch.points),
+        )
     return math.hypot(*own, picture_u95)
 
 
 def _u95_at_foot(sketch, line, point):
-    """95 % uncertainty of a fitted line where a point is square to it, which may be far beyond its ends: there its direction counts most.
+    """95 % uncertainty of a fitted line where a point is square to it, which may be far beyond its ends: there its
+    direction counts most.
 
     A line's own uncertainty is that at its ends, twice that of its middle (see :func:`angle_u95`).
     """
@@ -99,19 +115,30 @@ def _u95_at_foot(sketch, line, point):
 def angle_u95(first_length, first_u95, second_length, second_u95, picture_u95):
     """95 % uncertainty in radians of the angle between two fitted lines.
 
-    A line through evenly spread points is as unsure in direction as √12 times its middle across, over its length (Chernov 2010); a line's own
+    A line through evenly spread points is as unsure in direction as √12 times its middle across, over its length
+    (Chernov 2010); a line's own
     uncertainty of place is taken as twice that of its middle.
 
     Args:
         picture_u95: of an angle in the picture, from its calibration.
     """
-    return math.hypot(*(math.sqrt(3) * u95 / max(length, 1e-9) for length, u95 in ((first_length, first_u95), (second_length, second_u95))), picture_u95)
+    return math.hypot(
+        *(
+            math.sqrt(3) * u95 / max(length, 1e-9)
+            for length, u95 in ((first_length, first_u95), (second_length, second_u95))
+        ),
+        picture_u95,
+    )
 
 
 def refreshed(sketch):
     """The sketch with every reference dimension read anew."""
-    constraints = {name: item if item.driving or not item.is_dimension else attrs.evolve(item, value=measure(sketch, item.kind, item.of))
-                   for name, item in sketch.constraints.items()}
+    constraints = {
+        name: item
+        if item.driving or not item.is_dimension
+        else attrs.evolve(item, value=measure(sketch, item.kind, item.of))
+        for name, item in sketch.constraints.items()
+    }
     return attrs.evolve(sketch, constraints=constraints)
 
 

@@ -2,7 +2,7 @@
 
 import math
 
-from nomogon_core.exchange.drawing import path_data
+from nomogon_core.geometry.paths import path_data
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import ROUND
@@ -15,17 +15,32 @@ def draw(sketch, free=None, unit="mm"):
     Args:
         free: a Freedom, to tell what is located; None while dragging, when nobody asks.
     """
-    return {"curves": _curves(sketch, free), "points": _points(sketch, free), "dimensions": _dimensions(sketch, unit),
-            "constraints": [{"id": name, "kind": item.kind, "of": list(item.of), "words": in_words(sketch, name)}
-                            for name, item in sketch.constraints.items() if not item.is_dimension]}
+    return {
+        "curves": _curves(sketch, free),
+        "points": _points(sketch, free),
+        "dimensions": _dimensions(sketch, unit),
+        "constraints": [
+            {"id": name, "kind": item.kind, "of": list(item.of), "words": in_words(sketch, name)}
+            for name, item in sketch.constraints.items()
+            if not item.is_dimension
+        ],
+    }
 
 
 def _curves(sketch, free):
     drawn = []
     for name, curve in sketch.curves.items():
         geometry = sketch.geometry(name)
-        drawn.append({"id": name, "kind": curve.kind, "d": path_data([geometry]), "points": list(curve.points),
-                      "construction": curve.construction, "free": bool(free and free.curve_is_free(name, curve))})
+        drawn.append(
+            {
+                "id": name,
+                "kind": curve.kind,
+                "d": path_data([geometry]),
+                "points": list(curve.points),
+                "construction": curve.construction,
+                "free": bool(free and free.curve_is_free(name, curve)),
+            }
+        )
     return drawn
 
 
@@ -33,11 +48,25 @@ def _points(sketch, free):
     roles = {}
     for curve in sketch.curves.values():
         for index, point in enumerate(curve.points):
-            role = "center" if curve.kind in ROUND and index == 0 else "handle" if curve.kind == "spline" and index % 3 else "end"
+            role = (
+                "center"
+                if curve.kind in ROUND and index == 0
+                else "handle"
+                if curve.kind == "spline" and index % 3
+                else "end"
+            )
             if roles.get(point) != "end":
                 roles[point] = role
-    return [{"id": name, "x": x, "y": y, "role": roles.get(name, "point"), "ways": [list(way) for way in free.points.get(name, ())] if free else []}
-            for name, (x, y) in sketch.points.items()]
+    return [
+        {
+            "id": name,
+            "x": x,
+            "y": y,
+            "role": roles.get(name, "point"),
+            "ways": [list(way) for way in free.points.get(name, ())] if free else [],
+        }
+        for name, (x, y) in sketch.points.items()
+    ]
 
 
 def _dimensions(sketch, unit):
@@ -48,7 +77,16 @@ def _dimensions(sketch, unit):
         value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
         sign = {"radius": "R", "diameter": "Ø"}.get(item.kind, "")
         label = f"{sign}{value}" if item.driving else f"({sign}{value})"
-        drawn.append({"id": name, "name": item.name, "label": label, "source": item.source, "driving": item.driving, **_anchor(sketch, item)})
+        drawn.append(
+            {
+                "id": name,
+                "name": item.name,
+                "label": label,
+                "source": item.source,
+                "driving": item.driving,
+                **_anchor(sketch, item),
+            }
+        )
     return drawn
 
 
@@ -119,9 +157,25 @@ def _corner(sketch, item):
 
 def draw_regions(sketch, regions):
     """Regions as path data that can be filled by the even-odd rule."""
-    return [{"name": region.name, "area": region.area, "inside": list(region.inside),
-             "d": "".join(path_data(loop_curves(sketch, loop), closed=True) for loop in region.loops())} for region in regions]
+    return [
+        {
+            "name": region.name,
+            "area": region.area,
+            "inside": list(region.inside),
+            "d": "".join(path_data(loop_curves(sketch, loop), closed=True) for loop in region.loops()),
+        }
+        for region in regions
+    ]
 
 
 def draw_findings(findings):
-    return [{"code": item.code, "sentence": item.sentence, "place": list(item.place), "size": item.size, "of": list(item.of)} for item in findings]
+    return [
+        {
+            "code": item.code,
+            "sentence": item.sentence,
+            "place": list(item.place),
+            "size": item.size,
+            "of": list(item.of),
+        }
+        for item in findings
+    ]

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, ends
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, ends
 from nomogon_core.sketch.model import Constraint, Curve
 
 SAME_PLACE_MM = 1e-6
@@ -15,7 +15,9 @@ SAME_PLACE_MM = 1e-6
 
 def _with(sketch, prefix, kind, value):
     name = f"{prefix}{sketch.next_number}"
-    return attrs.evolve(sketch, **{kind: {**getattr(sketch, kind), name: value}}, next_number=sketch.next_number + 1), name
+    return attrs.evolve(
+        sketch, **{kind: {**getattr(sketch, kind), name: value}}, next_number=sketch.next_number + 1
+    ), name
 
 
 def add_point(sketch, place):
@@ -95,7 +97,9 @@ def circle_through(first, second, third):
     double = 2 * ((x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0))
     span = max(math.dist(first, second), math.dist(second, third), math.dist(first, third))
     if abs(double) < 1e-6 * max(span, 1e-9) ** 2:
-        raise SketchError("The three places lie on one line, so no arc goes through them. Click the middle one off the line.")
+        raise SketchError(
+            "The three places lie on one line, so no arc goes through them. Click the middle one off the line."
+        )
     a, b = (x1 - x0) ** 2 + (y1 - y0) ** 2, (x2 - x0) ** 2 + (y2 - y0) ** 2
     x, y = ((y2 - y0) * a - (y1 - y0) * b) / double, ((x1 - x0) * b - (x2 - x0) * a) / double
     return (x0 + x, y0 + y), math.hypot(x, y)
@@ -137,7 +141,11 @@ def add_spline_through(sketch, places, **fields):
     slopes = CubicSpline(along, through, bc_type="natural")(along, 1)
     control = [names[0]]
     for index, step in enumerate(np.diff(along)):
-        control += [tuple(through[index] + slopes[index] * step / 3), tuple(through[index + 1] - slopes[index + 1] * step / 3), names[index + 1]]
+        control += [
+            tuple(through[index] + slopes[index] * step / 3),
+            tuple(through[index + 1] - slopes[index + 1] * step / 3),
+            names[index + 1],
+        ]
     return add_curve(sketch, "spline", control, **fields)
 
 
@@ -172,7 +180,9 @@ def add_outline(sketch, curves, u95, *, origin, closed=True):
         first_start = first_start or start
         last_end = end
         names.append(name)
-    joints = [(names[index - 1], names[index]) for index in range(0 if closed else 1, len(names))] if len(names) > 1 else []
+    joints = (
+        [(names[index - 1], names[index]) for index in range(0 if closed else 1, len(names))] if len(names) > 1 else []
+    )
     return sketch, names, joints
 
 
@@ -191,11 +201,17 @@ def remove(sketch, names):
     kept_curves = {name: curve for name, curve in sketch.curves.items() if name not in gone}
     used = {point for curve in kept_curves.values() for point in curve.points}
     was_used = {point for curve in sketch.curves.values() for point in curve.points}
-    kept_points = {name: place for name, place in sketch.points.items()
-                   if name not in gone and (name in used or name not in was_used)}
+    kept_points = {
+        name: place
+        for name, place in sketch.points.items()
+        if name not in gone and (name in used or name not in was_used)
+    }
     kept = kept_points.keys() | kept_curves.keys()
-    constraints = {name: item for name, item in sketch.constraints.items()
-                   if name not in gone and all(reference in kept for reference in item.of)}
+    constraints = {
+        name: item
+        for name, item in sketch.constraints.items()
+        if name not in gone and all(reference in kept for reference in item.of)
+    }
     return attrs.evolve(sketch, points=kept_points, curves=kept_curves, constraints=constraints)
 
 
@@ -211,8 +227,10 @@ def merge_points(sketch, kept, gone):
     if kept == gone:
         return sketch
     swap = {gone: kept}
-    curves = {name: attrs.evolve(curve, points=[swap.get(point, point) for point in curve.points])
-              for name, curve in sketch.curves.items()}
+    curves = {
+        name: attrs.evolve(curve, points=[swap.get(point, point) for point in curve.points])
+        for name, curve in sketch.curves.items()
+    }
     constraints = {}
     for name, item in sketch.constraints.items():
         of = tuple(swap.get(reference, reference) for reference in item.of)
@@ -253,5 +271,3 @@ def _kink_at(sketch, before, after, point):
     cross = ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0]
     dot = ways[0][0] * ways[1][0] + ways[0][1] * ways[1][1]
     return math.atan2(abs(cross), abs(dot))
-
-

@@ -8,13 +8,25 @@ import math
 import attrs
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline
 
 POINT_COUNT = {"line": 2, "arc": 3, "circle": 1, "ellipse": 3}
 ROUND = ("circle", "arc", "ellipse")
 CLOSED = ("circle", "ellipse")
-CONSTRAINTS = ("coincident", "horizontal", "vertical", "parallel", "perpendicular", "tangent", "equal", "concentric",
-               "symmetric", "fixed", "on curve", "midpoint")
+CONSTRAINTS = (
+    "coincident",
+    "horizontal",
+    "vertical",
+    "parallel",
+    "perpendicular",
+    "tangent",
+    "equal",
+    "concentric",
+    "symmetric",
+    "fixed",
+    "on curve",
+    "midpoint",
+)
 DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle")
 
 
@@ -29,7 +41,8 @@ class Curve:
 
     Attributes:
         kind: line, arc, circle, ellipse or spline.
-        points: ids; line: start, end; arc: centre, start, end; circle: centre; ellipse: centre and an end of each axis; spline: 3k+1 control points.
+        points: ids; line: start, end; arc: centre, start, end; circle: centre; ellipse: centre and an end of each axis;
+            spline: 3k+1 control points.
         radius: of a circle or arc, else 0.
         construction: helps to place others but bounds no region.
         u95: 95 % uncertainty of its size and place when traced, else None.
@@ -106,7 +119,11 @@ class Sketch:
             return Spline(places)
         if curve.kind == "ellipse":
             center, first, second = places
-            return Ellipse(center, (math.dist(center, first), math.dist(center, second)), math.atan2(first[1] - center[1], first[0] - center[0]))
+            return Ellipse(
+                center,
+                (math.dist(center, first), math.dist(center, second)),
+                math.atan2(first[1] - center[1], first[0] - center[0]),
+            )
         center, start, end = places
         first = math.atan2(start[1] - center[1], start[0] - center[0])
         last = math.atan2(end[1] - center[1], end[0] - center[0])
@@ -122,7 +139,11 @@ class Sketch:
         for curve in self.curves.values():
             if curve.kind in CLOSED:
                 x, y = self.points[curve.points[0]]
-                reach = curve.radius if curve.kind == "circle" else max(math.dist((x, y), self.points[end]) for end in curve.points[1:])
+                reach = (
+                    curve.radius
+                    if curve.kind == "circle"
+                    else max(math.dist((x, y), self.points[end]) for end in curve.points[1:])
+                )
                 xs += [x - reach, x + reach]
                 ys += [y - reach, y + reach]
         return max(max(xs) - min(xs), max(ys) - min(ys), 1e-6) if xs else 1.0
@@ -163,11 +184,20 @@ def from_json(data):
             raise SketchError(f"The sketch data cannot be read: {curve.kind} {name} has no radius.")
         missing = [point for point in curve.points if point not in points]
         wanted = POINT_COUNT.get(curve.kind)
-        if missing or (wanted and len(curve.points) != wanted) or (curve.kind == "spline" and len(curve.points) % 3 != 1):
-            raise SketchError(f"The sketch data cannot be read: {curve.kind} {name} has points {', '.join(curve.points)}, which do not fit.")
+        if (
+            missing
+            or (wanted and len(curve.points) != wanted)
+            or (curve.kind == "spline" and len(curve.points) % 3 != 1)
+        ):
+            raise SketchError(
+                f"The sketch data cannot be read: {curve.kind} {name} has points {', '.join(curve.points)}, which do "
+                "not fit."
+            )
     for name, item in sketch.constraints.items():
         if item.kind not in CONSTRAINTS and not item.is_dimension:
             raise SketchError(f"The sketch data cannot be read: there is no constraint {item.kind!r} ({name}).")
         if not all(one in points or one in curves for one in item.of) or (item.is_dimension and item.value is None):
-            raise SketchError(f"The sketch data cannot be read: {item.kind} {name} has no value, or ties what is not there.")
+            raise SketchError(
+                f"The sketch data cannot be read: {item.kind} {name} has no value, or ties what is not there."
+            )
     return sketch

@@ -7,7 +7,7 @@ import numpy as np
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
-from nomogon_core.geometry import closed_area, ends, length, reverse, sample
+from nomogon_core.geometry.curves import closed_area, ends, length, reverse, sample
 from nomogon_core.sketch.model import article
 
 JOINED_MM = 1e-5
@@ -82,7 +82,15 @@ def _graph(sketch):
         pair = []
         for place in ends(curve):
             cell = (round(place[0] / JOINED_MM / 4), round(place[1] / JOINED_MM / 4))
-            near = next((cells[(cell[0] + dx, cell[1] + dy)] for dx in (-1, 0, 1) for dy in (-1, 0, 1) if (cell[0] + dx, cell[1] + dy) in cells), None)
+            near = next(
+                (
+                    cells[(cell[0] + dx, cell[1] + dy)]
+                    for dx in (-1, 0, 1)
+                    for dy in (-1, 0, 1)
+                    if (cell[0] + dx, cell[1] + dy) in cells
+                ),
+                None,
+            )
             node = cells.setdefault(cell, len(places)) if near is None else near
             places.setdefault(node, place)
             pair.append(node)
@@ -101,7 +109,11 @@ def _closed_part(graph):
         for name in alive:
             for node in graph.nodes[name]:
                 count[node] = count.get(node, 0) + 1
-        loose = {name for name in alive if any(count[node] == 1 for node in graph.nodes[name]) and graph.nodes[name][0] != graph.nodes[name][1]}
+        loose = {
+            name
+            for name in alive
+            if any(count[node] == 1 for node in graph.nodes[name]) and graph.nodes[name][0] != graph.nodes[name][1]
+        }
         alive -= loose
     return alive
 
@@ -163,8 +175,13 @@ def find_regions(sketch):
     holes = {}
     for loop, area, polygon in backs:
         names = {name for name, _ in loop}
-        around = [index for index, (outer, size, shape) in enumerate(fronts)
-                  if size > -area and not names & {name for name, _ in outer} and shape.contains(polygon.representative_point())]
+        around = [
+            index
+            for index, (outer, size, shape) in enumerate(fronts)
+            if size > -area
+            and not names & {name for name, _ in outer}
+            and shape.contains(polygon.representative_point())
+        ]
         if around:
             holes.setdefault(min(around, key=lambda index: fronts[index][1]), []).append((loop, area, polygon))
     regions = []
@@ -176,7 +193,15 @@ def find_regions(sketch):
         shape = Polygon(polygon.exterior.coords, [hole.exterior.coords for _, _, hole in inner]).buffer(0)
         inside = shape.representative_point() if not shape.is_empty else polygon.representative_point()
         name = "region " + " ".join(sorted({name for name, _ in loop}))
-        regions.append(Region(name, _from_smallest(loop), tuple(_from_smallest(hole) for hole, _, _ in inner), left, (inside.x, inside.y)))
+        regions.append(
+            Region(
+                name,
+                _from_smallest(loop),
+                tuple(_from_smallest(hole) for hole, _, _ in inner),
+                left,
+                (inside.x, inside.y),
+            )
+        )
     return tuple(sorted(regions, key=lambda region: -region.area))
 
 
@@ -188,14 +213,22 @@ def _from_smallest(loop):
 def _polygon(curves):
     points = np.vstack([sample(curve, CHORD_MM)[:-1] for curve in curves])
     polygon = Polygon(points) if len(points) >= 3 else Polygon()
-    return polygon if polygon.is_valid else polygon.buffer(0) if polygon.buffer(0).geom_type == "Polygon" else polygon.convex_hull
+    return (
+        polygon
+        if polygon.is_valid
+        else polygon.buffer(0)
+        if polygon.buffer(0).geom_type == "Polygon"
+        else polygon.convex_hull
+    )
 
 
 def match_region(regions, name, there):
     """The region of that name, or the one that has become of it, or None where it is lost.
 
-    A corner rounded later adds a curve to the boundary, a side drawn anew takes the place of another. So the boundary has to hold every curve of the old
-    one that is still there, which are at least half of it, and all others are younger than these: no more than are gone, or than are there if none is.
+    A corner rounded later adds a curve to the boundary, a side drawn anew takes the place of another. So the boundary
+    has to hold every curve of the old
+    one that is still there, which are at least half of it, and all others are younger than these: no more than are
+        gone, or than are there if none is.
     A region that was divided, or has grown together with another, is lost.
 
     Args:
@@ -230,8 +263,17 @@ def _spot(place):
 def find_findings(sketch):
     """Everything that keeps the curves from closing regions, worst first."""
     graph = _graph(sketch)
-    found = [Finding("no length", f"{article(sketch.curves[name].kind).capitalize()} has no length.", sketch.points[curve.points[0]], 0.0, (name,))
-             for name, curve in sketch.curves.items() if name not in graph.geometry and not curve.construction]
+    found = [
+        Finding(
+            "no length",
+            f"{article(sketch.curves[name].kind).capitalize()} has no length.",
+            sketch.points[curve.points[0]],
+            0.0,
+            (name,),
+        )
+        for name, curve in sketch.curves.items()
+        if name not in graph.geometry and not curve.construction
+    ]
     return tuple(_crossings(sketch, graph) + _gaps(sketch, graph) + found)
 
 
@@ -258,10 +300,18 @@ def _gaps(sketch, graph):
         paired |= {i, j}
         (first, a, _), (second, b, _) = loose[i], loose[j]
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        found.append(Finding("gap", f"Gap of {size:.2f} mm at {_spot(middle)}: join the two ends.", middle, size, (first, second)))
+        found.append(
+            Finding(
+                "gap", f"Gap of {size:.2f} mm at {_spot(middle)}: join the two ends.", middle, size, (first, second)
+            )
+        )
     for index, (point, place, name) in enumerate(loose):
         if index not in paired:
-            found.append(Finding("loose end", f"The {sketch.curves[name].kind} ends loosely at {_spot(place)}.", place, 0.0, (point,)))
+            found.append(
+                Finding(
+                    "loose end", f"The {sketch.curves[name].kind} ends loosely at {_spot(place)}.", place, 0.0, (point,)
+                )
+            )
     return found
 
 
@@ -271,9 +321,21 @@ def _crossings(sketch, graph):
     lines = [LineString(sample(graph.geometry[name], CHORD_MM)) for name in names]
     found = []
     for index, line in enumerate(lines):
-        if ends(graph.geometry[names[index]]) is not None and not line.is_simple and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]:
+        if (
+            ends(graph.geometry[names[index]]) is not None
+            and not line.is_simple
+            and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]
+        ):
             place = line.interpolate(0.5, normalized=True)
-            found.append(Finding("crossing", f"A spline crosses itself near {_spot((place.x, place.y))}.", (place.x, place.y), 0.0, (names[index],)))
+            found.append(
+                Finding(
+                    "crossing",
+                    f"A spline crosses itself near {_spot((place.x, place.y))}.",
+                    (place.x, place.y),
+                    0.0,
+                    (names[index],),
+                )
+            )
     if not lines:
         return found
     for i, j in STRtree(lines).query(lines, predicate="intersects").T:
@@ -288,14 +350,32 @@ def _crossing_of(sketch, graph, pair, first, second):
     common = first.intersection(second)
     if common.length > 0.5 * min(first.length, second.length):
         middle = common.centroid
-        return [Finding("double", f"Two curves lie on each other near {_spot((middle.x, middle.y))}: take one away.", (middle.x, middle.y), 0.0, pair)]
-    away = [part for part in getattr(common, "geoms", [common])
-            if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared)]
+        return [
+            Finding(
+                "double",
+                f"Two curves lie on each other near {_spot((middle.x, middle.y))}: take one away.",
+                (middle.x, middle.y),
+                0.0,
+                pair,
+            )
+        ]
+    away = [
+        part
+        for part in getattr(common, "geoms", [common])
+        if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared)
+    ]
     if not away:
         return []
     place = away[0].centroid
     kinds = " and ".join(article(sketch.curves[name].kind) for name in pair)
     whole = all(sketch.curves[name].kind == "ellipse" for name in pair)
     remedy = "move one of them or take it away" if whole else "trim them or join their ends there"
-    return [Finding("crossing", f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: {remedy}.",
-                    (place.x, place.y), 0.0, pair)]
+    return [
+        Finding(
+            "crossing",
+            f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: {remedy}.",
+            (place.x, place.y),
+            0.0,
+            pair,
+        )
+    ]

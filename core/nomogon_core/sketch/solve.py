@@ -28,7 +28,8 @@ SMALLEST_LENGTH = 1e-7
 
 STATUS = {
     "solved": "All constraints are met.",
-    "restarted": "All constraints are met, but only after trying from moved places: look whether the shape is the one meant.",
+    "restarted": "All constraints are met, but only after trying from moved places: "
+    "look whether the shape is the one meant.",
     "unsolved": "No place near the drawing meets all constraints.",
 }
 
@@ -73,7 +74,9 @@ class _Component:
         residuals, entries = self.system.evaluate(x)
         values = entries[self.entries]
         if self.dense:
-            flat = np.bincount(self.row * self.shape[1] + self.column, weights=values, minlength=self.shape[0] * self.shape[1])
+            flat = np.bincount(
+                self.row * self.shape[1] + self.column, weights=values, minlength=self.shape[0] * self.shape[1]
+            )
             return residuals[self.rows], flat.reshape(self.shape)
         return residuals[self.rows], coo_matrix((values, (self.row, self.column)), shape=self.shape).tocsr()
 
@@ -221,9 +224,10 @@ def _moved(equations, system, x):
 
     def settled(now, before):
         return before if all(abs(a - b) < least for a, b in zip(now, before)) else now
+
     points = {}
     for name, at in equations.point_at.items():
-        place = tuple((values[at:at + 2] * scale + equations.center).tolist())
+        place = tuple((values[at : at + 2] * scale + equations.center).tolist())
         points[name] = settled(place, sketch.points[name])
     curves = {}
     for name, curve in sketch.curves.items():
@@ -257,8 +261,11 @@ class Grab:
         if not self.held_points:
             at = [self.equations.radius_at[self.held_round]]
         numbers = {int(self.system.unknown_of[index]) for index in at} - {-1}
-        self.parts = [_Component(self.system, unknowns, rows) for unknowns, rows in self.system.components()
-                      if numbers & set(unknowns.tolist())]
+        self.parts = [
+            _Component(self.system, unknowns, rows)
+            for unknowns, rows in self.system.components()
+            if numbers & set(unknowns.tolist())
+        ]
         self.start = self.system.start()
 
     def _target(self, offset, place):
@@ -369,7 +376,9 @@ def freedom(sketch):
         across, up = (motions.get(int(system.unknown_of[at + axis])) for axis in (0, 1))
         if across or up:
             ways, strength, _ = np.linalg.svd(_motion(across, up), full_matrices=False)
-            points[name] = tuple(tuple(float(v) for v in ways[:, k]) for k in range(len(strength)) if strength[k] > 1e-6)
+            points[name] = tuple(
+                tuple(float(v) for v in ways[:, k]) for k in range(len(strength)) if strength[k] > 1e-6
+            )
     radii = frozenset(name for name, at in equations.radius_at.items() if int(system.unknown_of[at]) in motions)
     return Freedom(degrees, points, radii)
 

@@ -7,7 +7,8 @@ Row kinds (t and n are the unit direction and the left normal of line ab, rho a 
 * P, point and line: n . (p - a) - s rho - D
 * E, equal lengths: |a| - |b|
 * S, symmetric: P at the middle of p and q, and t . (q - p)
-* O, point on an ellipse: sqrt(ab) (sqrt(u^2 + w^2) - 1), u and w the point's coordinates as shares of the semi-axes a and b
+* O, point on an ellipse: sqrt(ab) (sqrt(u^2 + w^2) - 1), u and w the point's coordinates as shares of the semi-axes a
+and b
 * L, linear: sum of coefficients times parameters, minus a constant
 
 Linear rows with two unit coefficients or fewer are not rows at all: they merge parameters (union-find
@@ -18,8 +19,8 @@ import math
 
 import attrs
 import numpy as np
-from scipy.sparse.csgraph import connected_components
 from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.model import article
@@ -93,7 +94,7 @@ class Equations:
 
     def _place(self, point):
         at = self.point_at[point]
-        return self.values[at:at + 2]
+        return self.values[at : at + 2]
 
     def _norm(self, owner, start, end, first=(ZERO, 0), second=(ZERO, 0), distance=0.0):
         p, q = self.point_at[start], self.point_at[end]
@@ -110,7 +111,9 @@ class Equations:
 
     def _point_line(self, owner, line, point, radius=(ZERO, 0), distance=0.0):
         at = [self.point_at[name] for name in (*line, point)]
-        self.rows.append(Row("P", (*(value for p in at for value in (p, p + 1)), radius[0]), (radius[1], distance), owner))
+        self.rows.append(
+            Row("P", (*(value for p in at for value in (p, p + 1)), radius[0]), (radius[1], distance), owner)
+        )
 
     def _side(self, line, point):
         a, b, p = (self._place(name) for name in (*line, point))
@@ -156,6 +159,7 @@ def _level(axis):
     def build(eq, name, item):
         p, q = _pair_of_points(eq, item, "a line or two points")
         eq._merge(name, eq.point_at[p] + axis, eq.point_at[q] + axis)
+
     return build
 
 
@@ -193,20 +197,32 @@ def _equal_runs(eq, name, first, second):
 
 def _equal_lengths(eq, name, ellipses, axis):
     """The same semi-axis, the first or the second, of two ellipses."""
-    _equal_runs(eq, name, *((eq.sketch.curves[ellipse].points[0], eq.sketch.curves[ellipse].points[axis]) for ellipse in ellipses))
+    _equal_runs(
+        eq,
+        name,
+        *((eq.sketch.curves[ellipse].points[0], eq.sketch.curves[ellipse].points[axis]) for ellipse in ellipses),
+    )
 
 
 def _concentric(eq, name, item):
     if len(item.of) != 2:
         _refuse(item, "two circles or arcs")
-    p, q = (eq.point_at[eq.sketch.curves[curve].points[0] if eq.sketch.curve(curve).kind == "ellipse" else eq._round(curve, "Concentric")[0]]
-            for curve in item.of)
+    p, q = (
+        eq.point_at[
+            eq.sketch.curves[curve].points[0]
+            if eq.sketch.curve(curve).kind == "ellipse"
+            else eq._round(curve, "Concentric")[0]
+        ]
+        for curve in item.of
+    )
     eq._merge(name, p, q)
     eq._merge(name, p + 1, q + 1)
 
 
 def _symmetric(eq, name, item):
-    if len(item.of) == 3 and all(eq.sketch.curves.get(one) and eq.sketch.curves[one].kind == "ellipse" for one in item.of[:2]):
+    if len(item.of) == 3 and all(
+        eq.sketch.curves.get(one) and eq.sketch.curves[one].kind == "ellipse" for one in item.of[:2]
+    ):
         pairs = list(zip(*(eq.sketch.curves[one].points for one in item.of[:2])))
         for pair in pairs[:2]:
             _symmetric_points(eq, name, pair, item.of[2])
@@ -253,7 +269,14 @@ def _midpoint(eq, name, item):
         _refuse(item, "a point and a line")
     p, q = eq._ends(item.of[1], "Midpoint")
     for axis in (0, 1):
-        eq.rows.append(Row("L", (eq.point_at[item.of[0]] + axis, eq.point_at[p] + axis, eq.point_at[q] + axis), ((1.0, -0.5, -0.5), 0.0), name))
+        eq.rows.append(
+            Row(
+                "L",
+                (eq.point_at[item.of[0]] + axis, eq.point_at[p] + axis, eq.point_at[q] + axis),
+                ((1.0, -0.5, -0.5), 0.0),
+                name,
+            )
+        )
 
 
 def _tangent(eq, name, item):
@@ -267,7 +290,9 @@ def _tangent(eq, name, item):
         point = sorted(shared)[0] if len(shared) == 1 else _smoother_end(eq, first, second, sorted(shared))
         _tangent_at(eq, name, first, second, point)
     elif "spline" in (first.kind, second.kind):
-        raise SketchError("A spline can be tangent only at an end that it shares with the other curve; join their ends first.")
+        raise SketchError(
+            "A spline can be tangent only at an end that it shares with the other curve; join their ends first."
+        )
     elif "line" in (first.kind, second.kind):
         line, round_one = item.of if first.kind == "line" else item.of[::-1]
         center, radius = eq._round(round_one, "Tangent")
@@ -295,6 +320,7 @@ def _smoother_end(eq, first, second, shared):
         run, way = eq._place(b) - eq._place(a), eq._place(d) - eq._place(c)
         angle = math.atan2(way[1], way[0]) - math.atan2(run[1], run[0]) + offset - other
         return abs(math.remainder(angle, math.pi))
+
     return min(shared, key=kink)
 
 
@@ -336,6 +362,7 @@ def _along(axis):
         p, q = (eq.point_at[point] + axis for point in _pair_of_points(eq, item, "two points or a line"))
         sign = 1.0 if eq.values[q] >= eq.values[p] else -1.0
         eq._merge(name, q, p, sign * item.value / eq.scale)
+
     return build
 
 
@@ -344,6 +371,7 @@ def _radius(share):
         if len(item.of) != 1:
             _refuse(item, "one circle or arc")
         eq._merge(name, eq._round(item.of[0], item.kind.capitalize())[1], ZERO, item.value * share / eq.scale)
+
     return build
 
 
@@ -353,10 +381,24 @@ def _angle_between(eq, name, item):
 
 
 _BUILDERS = {
-    "coincident": _coincident, "horizontal": _level(1), "vertical": _level(0), "parallel": _parallel,
-    "perpendicular": _perpendicular, "tangent": _tangent, "equal": _equal, "concentric": _concentric,
-    "symmetric": _symmetric, "fixed": _fixed, "on curve": _on_curve, "midpoint": _midpoint, "distance": _distance,
-    "across": _along(0), "up": _along(1), "radius": _radius(1.0), "diameter": _radius(0.5), "angle": _angle_between,
+    "coincident": _coincident,
+    "horizontal": _level(1),
+    "vertical": _level(0),
+    "parallel": _parallel,
+    "perpendicular": _perpendicular,
+    "tangent": _tangent,
+    "equal": _equal,
+    "concentric": _concentric,
+    "symmetric": _symmetric,
+    "fixed": _fixed,
+    "on curve": _on_curve,
+    "midpoint": _midpoint,
+    "distance": _distance,
+    "across": _along(0),
+    "up": _along(1),
+    "radius": _radius(1.0),
+    "diameter": _radius(0.5),
+    "angle": _angle_between,
 }
 
 
@@ -378,8 +420,15 @@ class System:
         if merge:
             root, offset = self._merge_all(equations.merges, size)
         else:
-            rows += [Row("L", (m.first, m.second) if m.second else (m.first,), ((1.0, -1.0) if m.second else (1.0,), m.offset), m.owner)
-                     for m in equations.merges]
+            rows += [
+                Row(
+                    "L",
+                    (m.first, m.second) if m.second else (m.first,),
+                    ((1.0, -1.0) if m.second else (1.0,), m.offset),
+                    m.owner,
+                )
+                for m in equations.merges
+            ]
         unknowns = np.nonzero((root == np.arange(size)) & (np.arange(size) != ZERO))[0]
         number = np.full(size, -1)
         number[unknowns] = np.arange(len(unknowns))
@@ -396,6 +445,7 @@ class System:
                 total += offset[index]
                 index = parent[index]
             return index, total
+
         for item in merges:
             (first, a), (second, b) = find(item.first), find(item.second)
             if first == second:
@@ -420,7 +470,9 @@ class System:
             if kind == "L":
                 width = max(len(row.parameters) for row in chosen)
                 parameters = np.array([row.parameters + (ZERO,) * (width - len(row.parameters)) for row in chosen]).T
-                factors = np.array([tuple(row.constants[0]) + (0.0,) * (width - len(row.parameters)) for row in chosen]).T
+                factors = np.array(
+                    [tuple(row.constants[0]) + (0.0,) * (width - len(row.parameters)) for row in chosen]
+                ).T
                 constants = (factors, np.array([row.constants[1] for row in chosen]))
             else:
                 parameters = np.array([row.parameters for row in chosen]).T
@@ -450,7 +502,7 @@ class System:
         parts = []
         for kind, first, parameters, constants in self.groups:
             residual, slopes = _EVALUATORS[kind](values[parameters], constants, derivatives)
-            residuals[first:first + parameters.shape[1]] = residual
+            residuals[first : first + parameters.shape[1]] = residual
             if derivatives:
                 parts.append(slopes.ravel())
         if not derivatives:
@@ -469,7 +521,7 @@ class System:
         order, row_order = np.argsort(label, kind="stable"), np.argsort(row_label, kind="stable")
         bounds = np.searchsorted(label[order], np.arange(number + 1))
         row_bounds = np.searchsorted(row_label[row_order], np.arange(number + 1))
-        return [(order[bounds[i]:bounds[i + 1]], row_order[row_bounds[i]:row_bounds[i + 1]]) for i in range(number)]
+        return [(order[bounds[i] : bounds[i + 1]], row_order[row_bounds[i] : row_bounds[i + 1]]) for i in range(number)]
 
 
 def _norm_rows(v, c, derivatives):
@@ -525,7 +577,9 @@ def _middle_on_axis_rows(v, c, derivatives):
     if not derivatives:
         return residual, None
     share = (tx * mx + ty * my) / size
-    return residual, np.stack([-ty / 2, tx / 2, -ty / 2, tx / 2, (1 - share) * ty, -(1 - share) * tx, share * ty, -share * tx])
+    return residual, np.stack(
+        [-ty / 2, tx / 2, -ty / 2, tx / 2, (1 - share) * ty, -(1 - share) * tx, share * ty, -share * tx]
+    )
 
 
 def _across_axis_rows(v, c, derivatives):
@@ -562,5 +616,13 @@ def _linear_rows(v, c, derivatives):
     return (factors * v).sum(axis=0) - constant, factors
 
 
-_EVALUATORS = {"N": _norm_rows, "A": _angle_rows, "P": _point_line_rows, "E": _equal_rows,
-               "S1": _middle_on_axis_rows, "S2": _across_axis_rows, "O": _on_ellipse_rows, "L": _linear_rows}
+_EVALUATORS = {
+    "N": _norm_rows,
+    "A": _angle_rows,
+    "P": _point_line_rows,
+    "E": _equal_rows,
+    "S1": _middle_on_axis_rows,
+    "S2": _across_axis_rows,
+    "O": _on_ellipse_rows,
+    "L": _linear_rows,
+}

@@ -1,4 +1,5 @@
-"""Curves drawn long past a corner and cut back to where they cross, or drawn short and carried on; splines with more or fewer points."""
+"""Curves drawn long past a corner and cut back to where they cross, or drawn short and carried on; splines with more or
+fewer points."""
 
 import math
 
@@ -6,9 +7,9 @@ import attrs
 import numpy as np
 from scipy.interpolate import CubicSpline
 
-from nomogon_core.crossings import at, crossings, nearest, part, span
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry import Arc, Line, Spline, end_directions, ends, length, sample
+from nomogon_core.geometry.crossings import at, crossings, nearest, part, span
+from nomogon_core.geometry.curves import Arc, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import Constraint
@@ -39,25 +40,38 @@ def _meetings(sketch, name, curve):
 
 
 def trim(sketch, name, place):
-    """Take away the part of a curve around a place, from where it meets others on one side to where it does on the other.
+    """Take away the part of a curve around a place, from where it meets others on one side to where it does on the
+    other.
 
     Raises:
         SketchError: the curve meets no other.
     """
     curve, item = sketch.geometry(name), sketch.curve(name)
     if item.kind == "ellipse":
-        raise SketchError("An ellipse stays whole here. Draw a spline through the part that is wanted, or delete the ellipse.")
+        raise SketchError(
+            "An ellipse stays whole here. Draw a spline through the part that is wanted, or delete the ellipse."
+        )
     top, here = span(curve), nearest(curve, place)
-    inner = [(t, other) for t, other in _meetings(sketch, name, curve) if item.kind == "circle" or END_SHARE * top < t < (1 - END_SHARE) * top]
+    inner = [
+        (t, other)
+        for t, other in _meetings(sketch, name, curve)
+        if item.kind == "circle" or END_SHARE * top < t < (1 - END_SHARE) * top
+    ]
     before = [meeting for meeting in inner if meeting[0] <= here]
     after = [meeting for meeting in inner if meeting[0] > here]
     if item.kind == "circle":
         if len({round(t, 7) for t, _ in inner}) < 2:
-            raise SketchError("This circle is crossed in fewer than two places, so there is nothing to cut it back to. Delete takes it away whole.")
+            raise SketchError(
+                "This circle is crossed in fewer than two places, so there is nothing to cut it back to. Delete takes "
+                "it away whole."
+            )
         low, high = (before or inner)[-1], (after or inner)[0]
         return _with_parts(sketch, name, [(high, low)])
     if not inner:
-        raise SketchError("This curve crosses no other between its ends, so there is nothing to cut it back to. Delete takes it away whole.")
+        raise SketchError(
+            "This curve crosses no other between its ends, so there is nothing to cut it back to. Delete takes it "
+            "away whole."
+        )
     kept = []
     if before:
         kept.append(((0.0, None), before[-1]))
@@ -67,7 +81,8 @@ def trim(sketch, name, place):
 
 
 def _with_parts(sketch, name, kept):
-    """The sketch with a curve cut to parts, each from (parameter, curve met there or None at its own end) to another."""
+    """The sketch with a curve cut to parts, each from (parameter, curve met there or None at its own end) to
+    another."""
     curve, item = sketch.geometry(name), sketch.curves[name]
     own = dict(zip((0.0, span(curve)), item.end_points()))
     before = sketch
@@ -90,7 +105,9 @@ def _with_parts(sketch, name, kept):
 
 def _meeting_point(sketch, other, place):
     """The end of the other curve at a place, or a new point."""
-    near = [point for point in sketch.curves[other].end_points() if math.dist(sketch.points[point], place) < SAME_POINT_MM]
+    near = [
+        point for point in sketch.curves[other].end_points() if math.dist(sketch.points[point], place) < SAME_POINT_MM
+    ]
     return (sketch, near[0]) if near else edit.add_point(sketch, place)
 
 
@@ -100,18 +117,30 @@ def _curve_of(sketch, item, piece, tips):
     if isinstance(piece, Line):
         return edit.add_curve(sketch, "line", tips, **fields)
     if isinstance(piece, Arc):
-        return edit.add_curve(sketch, "arc", (item.points[0], *(tips if piece.sweep > 0 else tips[::-1])), radius=piece.radius, **fields)
+        return edit.add_curve(
+            sketch, "arc", (item.points[0], *(tips if piece.sweep > 0 else tips[::-1])), radius=piece.radius, **fields
+        )
     return edit.add_curve(sketch, "spline", (tips[0], *piece.points[1:-1], tips[1]), **fields)
 
 
 def _settled(before, sketch, name):
-    """Without points that nothing uses any more and what hung on them; constraints on the whole length of a cut curve go too."""
+    """Without points that nothing uses any more and what hung on them; constraints on the whole length of a cut curve
+    go too."""
     used = {point for curve in sketch.curves.values() for point in curve.points}
     was_used = {point for curve in before.curves.values() for point in curve.points}
     points = {key: place for key, place in sketch.points.items() if key in used or key not in was_used}
     there = points.keys() | sketch.curves.keys()
-    kept = {key: item for key, item in sketch.constraints.items()
-            if all(one in there for one in item.of) and not (key in before.constraints and name in item.of and item.kind in SHAPE_KINDS and not _still_holds(sketch, item, name))}
+    kept = {
+        key: item
+        for key, item in sketch.constraints.items()
+        if all(one in there for one in item.of)
+        and not (
+            key in before.constraints
+            and name in item.of
+            and item.kind in SHAPE_KINDS
+            and not _still_holds(sketch, item, name)
+        )
+    }
     lost = tuple(in_words(before, key) for key in before.constraints if key not in kept)
     result = attrs.evolve(sketch, points=points, constraints=kept)
     solution = solve(result)
@@ -120,8 +149,14 @@ def _settled(before, sketch, name):
 
 def _still_holds(sketch, item, name):
     """Whether a constraint that names a curve says nothing about how long it is."""
-    return item.kind == "on curve" and item.of[-1] == name or item.kind == "symmetric" and item.of[-1] == name or (
-        item.kind == "equal" and sketch.curves[name].kind in ("arc", "circle")) or (item.kind == "distance" and len(item.of) == 2)
+    return (
+        item.kind == "on curve"
+        and item.of[-1] == name
+        or item.kind == "symmetric"
+        and item.of[-1] == name
+        or (item.kind == "equal" and sketch.curves[name].kind in ("arc", "circle"))
+        or (item.kind == "distance" and len(item.of) == 2)
+    )
 
 
 def extend(sketch, name, place):
@@ -140,7 +175,9 @@ def extend(sketch, name, place):
     longer, begin = _carried_on(curve, at_end, REACH_SIZES * sketch.size())
     met = [(t, other) for t, other in _meetings(sketch, name, longer) if t > begin + END_SHARE]
     if not met:
-        raise SketchError("Nothing lies on the way of that end. Draw what it should meet first, or click near the other end.")
+        raise SketchError(
+            "Nothing lies on the way of that end. Draw what it should meet first, or click near the other end."
+        )
     t, other = met[0]
     sketch_with, point = _meeting_point(sketch, other, at(longer, t)[0])
     ends_now = tuple(point if one == tip else one for one in item.points)
@@ -151,7 +188,8 @@ def extend(sketch, name, place):
 
 
 def _carried_on(curve, at_end, reach):
-    """A line or arc made longer at one end, run so that this end comes last; and the parameter at which the old one ends."""
+    """A line or arc made longer at one end, run so that this end comes last; and the parameter at which the old one
+    ends."""
     if isinstance(curve, Line):
         start, end = (curve.start, curve.end) if at_end else (curve.end, curve.start)
         size = math.dist(start, end)
@@ -176,7 +214,8 @@ def add_spline_point(sketch, name, place):
 
 
 def remove_spline_point(sketch, name, place):
-    """One point fewer on a spline: the two pieces beside the point nearest to a place become the cubic that is nearest to both.
+    """One point fewer on a spline: the two pieces beside the point nearest to a place become the cubic that is nearest
+    to both.
 
     Returns:
         the sketch, and the largest distance between the old curve and the new one.
@@ -189,20 +228,28 @@ def remove_spline_point(sketch, name, place):
     if not inner:
         raise SketchError("This spline has no point between its ends that could be taken away.")
     index = min(inner, key=lambda number: math.dist(curve.points[3 * number], place))
-    both = Spline(curve.points[3 * index - 3:3 * index + 4])
-    if any(sum(point in other.points for other in sketch.curves.values()) > 1 for point in item.points[3 * index - 2:3 * index + 3]):
+    both = Spline(curve.points[3 * index - 3 : 3 * index + 4])
+    if any(
+        sum(point in other.points for other in sketch.curves.values()) > 1
+        for point in item.points[3 * index - 2 : 3 * index + 3]
+    ):
         raise SketchError("Another curve is joined to that point of the spline. Choose another point.")
     data = sample(both, 1e-4 * max(float(np.ptp(np.array(both.points), axis=0).max()), 1e-6))
     ways = [np.subtract(both.points[1], both.points[0]), np.subtract(both.points[-2], both.points[-1])]
     ways = [way / max(float(np.hypot(*way)), 1e-12) for way in ways]
-    control, _, _ = fit_cubic(np.ascontiguousarray(data[1:-1]), data[0], data[-1], ways[0], ways[1], False, False, 12, math.inf)
+    control, _, _ = fit_cubic(
+        np.ascontiguousarray(data[1:-1]), data[0], data[-1], ways[0], ways[1], False, False, 12, math.inf
+    )
     off = np.abs(cubic_distances(control, np.ascontiguousarray(data), DISTANCE_STEPS)).max()
-    changed = _with_controls(sketch, name, item, [*curve.points[:3 * index - 3], *map(tuple, control), *curve.points[3 * index + 4:]])
+    changed = _with_controls(
+        sketch, name, item, [*curve.points[: 3 * index - 3], *map(tuple, control), *curve.points[3 * index + 4 :]]
+    )
     return changed, float(off)
 
 
 def smoother(sketch, name):
-    """A spline through the same points whose bend goes on evenly from piece to piece (cubic spline interpolation), with the directions at its ends kept.
+    """A spline through the same points whose bend goes on evenly from piece to piece (cubic spline interpolation), with
+    the directions at its ends kept.
 
     Returns:
         the sketch, and the largest distance between the old curve and the new one.
@@ -212,21 +259,32 @@ def smoother(sketch, name):
     """
     item, curve = _spline(sketch, name)
     if len(curve.points) < 7:
-        raise SketchError("This spline has no point between its ends, so it is as smooth as it can be. Drag its handles, or give it another point.")
+        raise SketchError(
+            "This spline has no point between its ends, so it is as smooth as it can be. Drag its handles, or give it "
+            "another point."
+        )
     through = np.array(curve.points[::3])
     if any(sum(point in other.points for other in sketch.curves.values()) > 1 for point in item.points[1:-1]):
         raise SketchError("Another curve is joined to a point between the ends of this spline. Take it off first.")
-    along = np.concatenate([[0], np.cumsum([length(Spline(curve.points[at:at + 4])) for at in range(0, len(curve.points) - 1, 3)])])
+    along = np.concatenate(
+        [[0], np.cumsum([length(Spline(curve.points[at : at + 4])) for at in range(0, len(curve.points) - 1, 3)])]
+    )
     ways = end_directions(curve)
     slopes = CubicSpline(along, through, bc_type=((1, ways[0]), (1, ways[1])))(along, 1)
     control = [through[0]]
     for index, step in enumerate(np.diff(along)):
-        control += [through[index] + slopes[index] * step / 3, through[index + 1] - slopes[index + 1] * step / 3, through[index + 1]]
+        control += [
+            through[index] + slopes[index] * step / 3,
+            through[index + 1] - slopes[index + 1] * step / 3,
+            through[index + 1],
+        ]
     fair = Spline(control)
     if np.abs(np.array(fair.points) - np.array(curve.points)).max() < LEAST_CHANGE_SHARE * along[-1]:
         raise SketchError("The bend of this spline goes on evenly already. Drop a point to make it smoother still.")
     data = sample(curve, 1e-4 * max(float(np.ptp(through, axis=0).max()), 1e-6))
-    off = np.min([np.abs(cubic_distances(piece, np.ascontiguousarray(data), DISTANCE_STEPS)) for piece in fair.pieces()], axis=0).max()
+    off = np.min(
+        [np.abs(cubic_distances(piece, np.ascontiguousarray(data), DISTANCE_STEPS)) for piece in fair.pieces()], axis=0
+    ).max()
     return _with_controls(sketch, name, item, [tuple(place) for place in control]), float(off)
 
 

@@ -25,6 +25,7 @@ def pack(bodies):
         arrays.append(data.tobytes())
         offset += data.nbytes
         return entry
+
     for body in bodies.values():
         chord = max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
         vertices, triangles, owners = kernel.triangulate(body.shape, chord)
@@ -38,12 +39,20 @@ def pack(bodies):
             points.append(line)
             starts.append(starts[-1] + len(line))
             names.append(name)
-        listing.append({
-            "name": body.name, "faces": faces, "edges": names,
-            "vertices": put(vertices, np.float32), "triangles": put(triangles, np.uint32), "owners": put(owners, np.uint32),
-            "normals": put(_normals(vertices, triangles, corners), np.float32),
-            "smooth": smooth, "edge_points": put(np.vstack(points), np.float32), "edge_starts": put(starts, np.uint32),
-        })
+        listing.append(
+            {
+                "name": body.name,
+                "faces": faces,
+                "edges": names,
+                "vertices": put(vertices, np.float32),
+                "triangles": put(triangles, np.uint32),
+                "owners": put(owners, np.uint32),
+                "normals": put(_normals(vertices, triangles, corners), np.float32),
+                "smooth": smooth,
+                "edge_points": put(np.vstack(points), np.float32),
+                "edge_starts": put(starts, np.uint32),
+            }
+        )
     head = json.dumps({"bodies": listing}).encode()
     head += b" " * (-(4 + len(head)) % 4)
     return struct.pack("<I", len(head)) + head + b"".join(arrays)

@@ -8,6 +8,7 @@ import io
 import math
 
 import numpy as np
+from OCP.BinTools import BinTools
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
@@ -21,31 +22,35 @@ from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
 from OCP.BRepTools import BRepTools
-from OCP.BinTools import BinTools
-from OCP.GCPnts import GCPnts_TangentialDeflection
-from OCP.Geom import Geom_BezierCurve
-from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
-from OCP.GProp import GProp_GProps
-from OCP.ShapeCustom import ShapeCustom
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_VERTEX
-from OCP.TopExp import TopExp
-from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Shape
 from OCP.collections import (
     Array1_gp_Pnt,
     IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher,
     IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
     List_TopoDS_Shape,
 )
+from OCP.GCPnts import GCPnts_TangentialDeflection
+from OCP.Geom import Geom_BezierCurve
+from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Vec
+from OCP.GProp import GProp_GProps
+from OCP.ShapeCustom import ShapeCustom
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_VERTEX
+from OCP.TopExp import TopExp
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry import CLOSED, Arc, Circle, Ellipse, Line, ends
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
 from nomogon_core.solid.operations import Facts
 
 UP = gp_Dir(0, 0, 1)
-EXACT_SURFACES = (GeomAbs_SurfaceType.GeomAbs_Plane, GeomAbs_SurfaceType.GeomAbs_Cylinder, GeomAbs_SurfaceType.GeomAbs_Cone,
-                  GeomAbs_SurfaceType.GeomAbs_Sphere, GeomAbs_SurfaceType.GeomAbs_Torus)
+EXACT_SURFACES = (
+    GeomAbs_SurfaceType.GeomAbs_Plane,
+    GeomAbs_SurfaceType.GeomAbs_Cylinder,
+    GeomAbs_SurfaceType.GeomAbs_Cone,
+    GeomAbs_SurfaceType.GeomAbs_Sphere,
+    GeomAbs_SurfaceType.GeomAbs_Torus,
+)
 RULED_SURFACES = EXACT_SURFACES[:3]
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
@@ -93,7 +98,9 @@ def edges_with_faces(shape):
     """(edge, its faces) of every edge."""
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
-    return [(TopoDS.Edge(found.FindKey(index)), items(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)]
+    return [
+        (TopoDS.Edge(found.FindKey(index)), items(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)
+    ]
 
 
 def faces_at_vertices(shape):
@@ -162,11 +169,15 @@ def wire_of(named_curves, z):
         for edge in _edges_of_curve(curve, z):
             maker.Add(edge)
             if not maker.IsDone():
-                raise OperationError("The outline does not close: two of its curves do not meet. Mend the gap in the sketch.")
+                raise OperationError(
+                    "The outline does not close: two of its curves do not meet. Mend the gap in the sketch."
+                )
             named.append((maker.Edge(), name))
     wire = maker.Wire()
     if not BRep_Tool.IsClosed_s(wire):
-        raise OperationError("The outline does not close: its first and last curve do not meet. Mend the gap in the sketch.")
+        raise OperationError(
+            "The outline does not close: its first and last curve do not meet. Mend the gap in the sketch."
+        )
     return wire, named
 
 
@@ -240,7 +251,9 @@ def volume_properties(shape):
     if _exact(shape):
         BRepGProp.VolumeProperties_s(shape, properties)
     else:
-        BRepGProp.VolumeProperties_s(ShapeCustom.ConvertToBSpline_s(shape, True, False, True, False), properties, 1e-5, True)
+        BRepGProp.VolumeProperties_s(
+            ShapeCustom.ConvertToBSpline_s(shape, True, False, True, False), properties, 1e-5, True
+        )
     return properties
 
 
@@ -252,7 +265,14 @@ def facts_of(shape):
     """Facts of a body that is not empty."""
     volume, surface = volume_properties(shape), GProp_GProps()
     BRepGProp.SurfaceProperties_s(shape, surface)
-    return Facts(volume.Mass(), surface.Mass(), tight_box(shape), volume.CentreOfMass().Coord(), len(parts_of(shape, TopAbs_SOLID)), bool(BRepCheck_Analyzer(shape).IsValid()))
+    return Facts(
+        volume.Mass(),
+        surface.Mass(),
+        tight_box(shape),
+        volume.CentreOfMass().Coord(),
+        len(parts_of(shape, TopAbs_SOLID)),
+        bool(BRepCheck_Analyzer(shape).IsValid()),
+    )
 
 
 def tight_box(shape):
@@ -294,7 +314,8 @@ def _extreme_points(curve):
 
 
 def _is_rounding(surface):
-    """Whether a torus patch is a quarter of a tube at most, with an upright axis, as a fillet leaves it: extreme on its edges."""
+    """Whether a torus patch is a quarter of a tube at most, with an upright axis, as a fillet leaves it: extreme on its
+    edges."""
     if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Torus:
         return False
     quarters = 2 * surface.FirstVParameter() / math.pi, 2 * surface.LastVParameter() / math.pi
@@ -331,7 +352,10 @@ class SmoothEdges:
         faces = self.faces.get(edge, ())
         if len(faces) == 1:
             return True
-        return len(faces) == 2 and BRep_Tool.Continuity_s(edge, TopoDS.Face(faces[0]), TopoDS.Face(faces[1])) != GeomAbs_Shape.GeomAbs_C0
+        return (
+            len(faces) == 2
+            and BRep_Tool.Continuity_s(edge, TopoDS.Face(faces[0]), TopoDS.Face(faces[1])) != GeomAbs_Shape.GeomAbs_C0
+        )
 
 
 def edge_points(edge, chord=0.05, angle=0.2):

@@ -1,8 +1,10 @@
 """Stable names of faces and edges: by what made them, carried through every operation's history.
 
 A face is called ``operation.role`` or ``operation.role(what it came of)``: ``op1.side(c4)``, ``op1.top``,
-``op3.round(op1.side(c4) & op1.top)`` for the round face of that edge. An edge is called by the faces that meet in it; where
-one pair meets in several edges, these are told apart by the other faces at their ends (``op1.side(c1) | op1.top @ op2.wall(c9)``),
+``op3.round(op1.side(c4) & op1.top)`` for the round face of that edge. An edge is called by the faces that meet in it;
+where
+one pair meets in several edges, these are told apart by the other faces at their ends (``op1.side(c1) | op1.top @
+op2.wall(c9)``),
 and only where these are alike too by their place (``#2`` is the second in x, then y, then z).
 """
 
@@ -10,7 +12,6 @@ import re
 
 from nomogon_core.solid import kernel
 from nomogon_core.solid.kernel import ShapeMap
-
 
 BETWEEN = " | "
 _OWN_EDGE = re.compile(r"\.round\(.*\)$")
@@ -54,7 +55,9 @@ def edge_names(shape, names):
         at_ends = at_ends or kernel.faces_at_vertices(shape)
         alike = {}
         for edge in edges:
-            around = {names.get(face, "?") for faces in kernel.faces_at_ends(edge, at_ends) for face in faces} - set(pair.split(BETWEEN))
+            around = {names.get(face, "?") for faces in kernel.faces_at_ends(edge, at_ends) for face in faces} - set(
+                pair.split(BETWEEN)
+            )
             alike.setdefault(f"{pair} @ {', '.join(sorted(around))}" if around else pair, []).append(edge)
         for name, some in alike.items():
             told += _ranked(name, some)
@@ -62,7 +65,8 @@ def edge_names(shape, names):
 
 
 def is_old(edges):
-    """Whether names of edges are as jobs stored them once: several of one pair of faces were told apart by place alone, and round faces had one name."""
+    """Whether names of edges are as jobs stored them once: several of one pair of faces were told apart by place alone,
+    and round faces had one name."""
     return any((" #" in edge and " @ " not in edge) or re.search(r"\.round(?!\()", edge) for edge in edges)
 
 

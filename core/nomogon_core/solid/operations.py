@@ -14,7 +14,11 @@ from nomogon_core.errors import OperationError
 KINDS = ("extrude", "hole", "fillet")
 MODES = ("new", "add", "cut")
 EDGE_RULES = {"top": "all top edges", "bottom": "all bottom edges", "upright": "all upright edges"}
-NUMBERS = {"extrude": {"length": "length", "start": "start"}, "hole": {"diameter": "diameter", "depth": "depth"}, "fillet": {"radius": "radius"}}
+NUMBERS = {
+    "extrude": {"length": "length", "start": "start"},
+    "hole": {"diameter": "diameter", "depth": "depth"},
+    "fillet": {"radius": "radius"},
+}
 DENSITIES = {"PLA": 1.24, "PETG": 1.27, "ABS": 1.04, "aluminium": 2.70, "steel": 7.85, "brass": 8.5}
 
 

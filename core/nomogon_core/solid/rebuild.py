@@ -99,17 +99,24 @@ class _Inputs:
         if region is None:
             told = find_findings(self.sketch)
             why = f" {told[0].sentence}" if told else ""
-            raise OperationError(f"A region that this operation used is not closed any more, or has been divided; choose it again.{why}")
+            raise OperationError(
+                f"A region that this operation used is not closed any more, or has been divided; choose it again.{why}"
+            )
         return region
 
     def loops(self, region):
-        return [[(name, curve) for (name, _), curve in zip(loop, loop_curves(self.sketch, loop))] for loop in region.loops()]
+        return [
+            [(name, curve) for (name, _), curve in zip(loop, loop_curves(self.sketch, loop))] for loop in region.loops()
+        ]
 
     def used_by(self, operation):
         """Plain data of all geometry that an operation reads, for its hash."""
         if operation.kind == "extrude":
             found = [match_region(self.regions, name, self.sketch.curves) for name in operation.regions]
-            return [region and [[[name, str(curve)] for name, curve in loop] for loop in self.loops(region)] for region in found]
+            return [
+                region and [[[name, str(curve)] for name, curve in loop] for loop in self.loops(region)]
+                for region in found
+            ]
         return [str(self.center(name)) for name in operation.centers]
 
     def center(self, name):
@@ -133,7 +140,12 @@ def _attempt(operation, bodies, inputs):
     except Exception as problem:
         if not kernel.is_failure(problem):
             raise
-        return bodies, Step(operation.name, _facts(bodies), f"The geometry kernel could not do this ({type(problem).__name__}); change a number or the outline a little.")
+        return bodies, Step(
+            operation.name,
+            _facts(bodies),
+            f"The geometry kernel could not do this ({type(problem).__name__}); change a number or the outline a "
+            "little.",
+        )
     return changed, Step(operation.name, _facts(changed))
 
 
@@ -161,12 +173,17 @@ def _accept(name, shape, names, before=None, *, grows=None):
     if facts.solids == 0 or facts.volume_mm3 <= 1e-9:
         raise OperationError("Nothing would be left of the body.")
     if not facts.valid or not kernel.is_finite(facts):
-        raise OperationError("The result would not be a closed, valid solid; look for crossing or almost touching curves.")
+        raise OperationError(
+            "The result would not be a closed, valid solid; look for crossing or almost touching curves."
+        )
     if before is not None and grows is not None:
         slack = kernel.VOLUME_SLACK * max(before.facts.volume_mm3, 1.0)
         difference = facts.volume_mm3 - before.facts.volume_mm3
         if (grows and difference < -slack) or (not grows and difference > slack):
-            raise OperationError("The kernel's result has an impossible volume, so it was not taken; move the operation by a hair and try again.")
+            raise OperationError(
+                "The kernel's result has an impossible volume, so it was not taken; move the operation by a hair and "
+                "try again."
+            )
     return Body(name, shape, names, facts)
 
 
@@ -209,7 +226,10 @@ def _combine(mode, body, tools, tool_names, bodies):
     shape = combined.Shape()
     names = naming.carried([body.shape, *tools], tool_names, combined, shape)
     accepted = _accept(body.name, shape, names, body, grows=mode == "add")
-    if mode == "cut" and abs(accepted.facts.volume_mm3 - body.facts.volume_mm3) <= kernel.VOLUME_SLACK * body.facts.volume_mm3:
+    if (
+        mode == "cut"
+        and abs(accepted.facts.volume_mm3 - body.facts.volume_mm3) <= kernel.VOLUME_SLACK * body.facts.volume_mm3
+    ):
         raise OperationError(f"The cut does not touch {body.name}; look at its start, its length and its place.")
     return {**bodies, body.name: accepted}
 
@@ -271,7 +291,9 @@ def _fillet(operation, bodies, inputs):
         largest = _largest_radius(body, edges, operation.radius)
         if largest is None:
             raise OperationError("These edges cannot be rounded; choose fewer of them.")
-        raise _TooLarge(f"Radius {operation.radius:.2f} mm is too large for these edges: at most {largest:.2f} mm works.", largest)
+        raise _TooLarge(
+            f"Radius {operation.radius:.2f} mm is too large for these edges: at most {largest:.2f} mm works.", largest
+        )
     maker, shape, facts = result
     names = naming.carried([body.shape], body.names, maker, shape)
     called = kernel.ShapeMap()
@@ -283,7 +305,8 @@ def _fillet(operation, bodies, inputs):
     meeting = kernel.faces_at_vertices(body.shape)
     for vertex in kernel.vertices_of(body.shape):
         for face in kernel.items(maker.Generated(vertex)):
-            names.put(face, f"{operation.name}.corner({' & '.join(sorted(body.names.get(one, '?') for one in kernel.items(meeting.FindFromKey(vertex))))})")
+            around = sorted(body.names.get(one, "?") for one in kernel.items(meeting.FindFromKey(vertex)))
+            names.put(face, f"{operation.name}.corner({' & '.join(around)})")
     lost = [face for face in kernel.faces_of(shape) if names.get(face) is None]
     for number, face in enumerate(lost, 1):
         names.put(face, f"{operation.name}.face({number})")
@@ -305,8 +328,10 @@ def _chosen_edges(operation, body):
         else:
             lost.append(wanted)
     if lost:
-        raise OperationError(f"{len(lost)} of the chosen edges {'is' if len(lost) == 1 else 'are'} not there any more "
-                             f"({lost[0]}); click the edges again.")
+        raise OperationError(
+            f"{len(lost)} of the chosen edges {'is' if len(lost) == 1 else 'are'} not there any more "
+            f"({lost[0]}); click the edges again."
+        )
     if not chosen:
         raise OperationError("There is no such edge on the body; choose edges by clicking them.")
     return chosen

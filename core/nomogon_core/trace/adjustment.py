@@ -5,7 +5,7 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Line, Spline, ends
+from nomogon_core.geometry.curves import Line, Spline, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import distances_to_run, points_along, signed_distance
@@ -19,7 +19,8 @@ LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
 
 
 def adjusted(outline, pieces, tolerance, settings):
-    """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came from."""
+    """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came
+    from."""
     if len(pieces) == 1:
         kind, first, last, control = pieces[0]
         if kind == CUBIC:
@@ -28,9 +29,20 @@ def adjusted(outline, pieces, tolerance, settings):
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
     for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
         state = _start_state(outline, pieces, settings)
-        x = compiled.adjust_jointly(state.x, state.kinds, state.columns, state.smooth, state.data, state.data_start,
-                                    np.ones(len(state.data)), state.hold, settings.tangent_weight_px, 4, settings.leash_px)
-        moved = _rebroken(outline, pieces, x[:2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
+        x = compiled.adjust_jointly(
+            state.x,
+            state.kinds,
+            state.columns,
+            state.smooth,
+            state.data,
+            state.data_start,
+            np.ones(len(state.data)),
+            state.hold,
+            settings.tangent_weight_px,
+            4,
+            settings.leash_px,
+        )
+        moved = _rebroken(outline, pieces, x[: 2 * len(pieces)].reshape(-1, 2), 3 * settings.leash_px)
         if moved is None:
             break
         pieces = moved
@@ -54,10 +66,21 @@ def _with_tips(outline, pieces, x, state, settings):
         return x, state
     hold = state.hold.copy()
     for place in ran_away:
-        hold[place - place % 2:place - place % 2 + 2] = FIXED
+        hold[place - place % 2 : place - place % 2 + 2] = FIXED
     state = attrs.evolve(state, x=np.where(hold >= FIXED, drawn_back, state.x), hold=hold)
-    return compiled.adjust_jointly(drawn_back, state.kinds, state.columns, state.smooth, state.data, state.data_start, np.ones(len(state.data)), hold,
-                                   settings.tangent_weight_px * compiled.STIFFENING**2, 2, settings.leash_px), state
+    return compiled.adjust_jointly(
+        drawn_back,
+        state.kinds,
+        state.columns,
+        state.smooth,
+        state.data,
+        state.data_start,
+        np.ones(len(state.data)),
+        hold,
+        settings.tangent_weight_px * compiled.STIFFENING**2,
+        2,
+        settings.leash_px,
+    ), state
 
 
 def _held(outline, pieces, x, state, tolerance, settings):
@@ -68,35 +91,51 @@ def _held(outline, pieces, x, state, tolerance, settings):
 
 
 def _evened(x, state, power, tolerance, settings):
-    """Unknowns for which the largest distances count for more: least p-th powers by reweighted least squares (Lawson 1961, Rice and Usow 1968)."""
+    """Unknowns for which the largest distances count for more: least p-th powers by reweighted least squares (Lawson
+    1961, Rice and Usow 1968)."""
     away = compiled.distances_along(x, state.kinds, state.columns, state.data, state.data_start)
     weights = np.maximum(away / tolerance, LEAST_SHARE) ** (power - 2)
-    return compiled.adjust_jointly(x, state.kinds, state.columns, state.smooth, state.data, state.data_start, weights / weights.mean(), state.hold,
-                                   settings.tangent_weight_px * compiled.STIFFENING**2, 2, settings.leash_px)
+    return compiled.adjust_jointly(
+        x,
+        state.kinds,
+        state.columns,
+        state.smooth,
+        state.data,
+        state.data_start,
+        weights / weights.mean(),
+        state.hold,
+        settings.tangent_weight_px * compiled.STIFFENING**2,
+        2,
+        settings.leash_px,
+    )
 
 
 def _tips_held(outline, pieces, x, smooth):
-    """Sharp joints that ran away from the contour, as lines do that meet at a small angle, are drawn back to near its tip."""
+    """Sharp joints that ran away from the contour, as lines do that meet at a small angle, are drawn back to near its
+    tip."""
     count, x = len(outline.points), x.copy()
     for index in np.nonzero(~smooth)[0]:
         if GAP in (pieces[index][0], pieces[index - 1][0]):
             continue
-        joint = x[2 * index:2 * index + 2]
+        joint = x[2 * index : 2 * index + 2]
         near = outline.points[(pieces[index][1] + np.arange(-TIP_WINDOW_PX, TIP_WINDOW_PX + 1)) % count]
         away = np.hypot(*(near - joint).T)
         tip = near[away.argmin()]
         reach = _farthest_tip(outline, pieces, index)
         if away.min() > reach:
-            x[2 * index:2 * index + 2] = tip + (joint - tip) * (reach / away.min())
+            x[2 * index : 2 * index + 2] = tip + (joint - tip) * (reach / away.min())
     return x
 
 
 def _farthest_tip(outline, pieces, joint):
-    """How far beyond the contour a corner may be: as far as the lens draws it back, where its sides are long and clear enough to look that far."""
+    """How far beyond the contour a corner may be: as far as the lens draws it back, where its sides are long and clear
+    enough to look that far."""
     sides = (pieces[joint], pieces[joint - 1])
     shorter, recession = min(last - first for _, first, last, _ in sides), outline.recession(sides[0][1])
     clear_sides = CLEAR_CUBICS if any(kind == CUBIC for kind, *_ in sides) else CLEAR_SIDES
-    if (outline.clear or (outline.drawn and outline.blur_px > 0)) and shorter >= max(CLEAR_SIDE_PX, clear_sides * recession):
+    if (outline.clear or (outline.drawn and outline.blur_px > 0)) and shorter >= max(
+        CLEAR_SIDE_PX, clear_sides * recession
+    ):
         return recession
     further = 0.0 if outline.rough else TIP_SHARE * max(0, shorter - CLEAR_SIDE_PX)
     return min(recession, outline.sure_tip_px + further)
@@ -138,24 +177,37 @@ def _halved(outline, pieces, bad):
         if kind != CUBIC and not outline.drawn and not outline.clear:
             result.append(as_cubic(outline, first, last))
             continue
-        breaks = np.array([first, int(np.clip(worst, first + LEAST_BREAK * (last - first), last - LEAST_BREAK * (last - first))), last])
+        breaks = np.array(
+            [
+                first,
+                int(np.clip(worst, first + LEAST_BREAK * (last - first), last - LEAST_BREAK * (last - first))),
+                last,
+            ]
+        )
         result += [as_cubic(outline, begin, end) for begin, end in zip(breaks[:-1], breaks[1:])]
     return result
 
 
 def _rebroken(outline, pieces, joints, reach):
-    """Pieces whose breaks follow their joints along the contour, but at tips that the lens closed; None when no break moves by two pixels."""
+    """Pieces whose breaks follow their joints along the contour, but at tips that the lens closed; None when no break
+    moves by two pixels."""
     count = len(outline.points)
     shifts = []
     for (_, first, last, _), before, joint in zip(pieces, [pieces[-1], *pieces[:-1]], joints):
         low, high = -min(reach, (before[2] - before[1]) // 3), min(reach, (last - first) // 3)
         offsets = np.arange(int(low), int(high) + 1)
         away = np.hypot(*(outline.points[(first + offsets) % count] - joint).T)
-        shifts.append(0 if GAP in (before[0], pieces[len(shifts)][0]) or outline.closed_by_lens(first) else int(offsets[away.argmin()]))
+        shifts.append(
+            0
+            if GAP in (before[0], pieces[len(shifts)][0]) or outline.closed_by_lens(first)
+            else int(offsets[away.argmin()])
+        )
     if np.abs(shifts).max() < 2:
         return None
-    return [(kind, first + shift, last + following, control)
-            for (kind, first, last, control), shift, following in zip(pieces, shifts, [*shifts[1:], shifts[0]])]
+    return [
+        (kind, first + shift, last + following, control)
+        for (kind, first, last, control), shift, following in zip(pieces, shifts, [*shifts[1:], shifts[0]])
+    ]
 
 
 @attrs.frozen
@@ -234,7 +286,8 @@ def _joint_place(before, after, primitive_before, primitive_after, start):
 
 
 def _touch(before, after, primitive_before, primitive_after, settings):
-    """Whether a line and a circle, or two circles, are so near to touching that their joint was drawn smooth; two lines never are."""
+    """Whether a line and a circle, or two circles, are so near to touching that their joint was drawn smooth; two lines
+    never are."""
     if before[0] == LINE and after[0] == LINE:
         return False
     shortest = min((last - first for kind, first, last, _ in (before, after) if kind == ARC))
@@ -258,14 +311,18 @@ def _start_state(outline, pieces, settings):
         if GAP in (piece[0], before[0]):
             anchors = piece[3] if piece[0] == GAP else before[3]
             joints[index] = start if anchors is None else anchors.end if piece[0] == GAP else anchors.start
-            smooth[index] = anchors is not None and (anchors.leaving if piece[0] == GAP else anchors.arriving) is not None
+            smooth[index] = (
+                anchors is not None and (anchors.leaving if piece[0] == GAP else anchors.arriving) is not None
+            )
             continue
         first = _direction(outline, before, primitives[index - 1], start, False)
         second = _direction(outline, piece, primitives[index], start, True)
         kink = math.degrees(math.acos(float(np.clip(first @ second, -1, 1))))
         joints[index] = _joint_place(before, piece, primitives[index - 1], primitives[index], start)
         if outline.drawn and CUBIC not in (piece[0], before[0]):
-            smooth[index] = kink < settings.most_kink_degrees and _touch(before, piece, primitives[index - 1], primitives[index], settings)
+            smooth[index] = kink < settings.most_kink_degrees and _touch(
+                before, piece, primitives[index - 1], primitives[index], settings
+            )
             continue
         bound = settings.free_smooth_degrees if CUBIC in (piece[0], before[0]) else settings.smooth_degrees
         smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
@@ -283,15 +340,34 @@ def _start_state(outline, pieces, settings):
             anchors = pieces[index][3]
             extra.append([0.0, 0.0] if anchors is None else [anchors.leaving or 0.0, anchors.arriving or 0.0])
             held = END_HOLD if anchors is None else FIXED
-            holds += [(2 * index, held), (2 * index + 1, held), (2 * ((index + 1) % number), held), (2 * ((index + 1) % number) + 1, held), (at, FIXED), (at + 1, FIXED)]
+            holds += [
+                (2 * index, held),
+                (2 * index + 1, held),
+                (2 * ((index + 1) % number), held),
+                (2 * ((index + 1) % number) + 1, held),
+                (at, FIXED),
+                (at + 1, FIXED),
+            ]
         at += compiled.EXTRAS[kind]
-        data.append(np.empty((0, 2)) if kind == GAP else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings))
+        data.append(
+            np.empty((0, 2))
+            if kind == GAP
+            else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings)
+        )
         data_start.append(data_start[-1] + len(data[-1]))
     x = np.concatenate([joints.ravel(), *[np.asarray(values, float) for values in extra]])
     hold = np.zeros(len(x))
     for place, weight in holds:
         hold[place] = weight
-    return _State(x, np.array([piece[0] for piece in pieces]), np.array(columns), smooth, np.vstack(data), np.array(data_start), hold)
+    return _State(
+        x,
+        np.array([piece[0] for piece in pieces]),
+        np.array(columns),
+        smooth,
+        np.vstack(data),
+        np.array(data_start),
+        hold,
+    )
 
 
 def _counted_points(outline, first, last, smooth_start, smooth_end, settings):
@@ -316,10 +392,10 @@ def _curves(x, state):
             _align_handles(x, state, (index - 1) % number, index)
     curves = []
     for index, kind in enumerate(state.kinds):
-        start = x[2 * index:2 * index + 2]
+        start = x[2 * index : 2 * index + 2]
         following = (index + 1) % number
-        end = x[2 * following:2 * following + 2]
-        extra = x[state.columns[index]:]
+        end = x[2 * following : 2 * following + 2]
+        extra = x[state.columns[index] :]
         if kind in (LINE, GAP):
             curves.append(Line(start, end))
         elif kind == CUBIC:
@@ -334,8 +410,12 @@ def _align_handles(x, state, before, after):
     if CUBIC not in (state.kinds[before], state.kinds[after]):
         return
     number = len(state.kinds)
-    _, arriving = compiled.end_angles(state.kinds[before], compiled._joint_of(x, before, number), x[state.columns[before]:])
-    leaving, _ = compiled.end_angles(state.kinds[after], compiled._joint_of(x, after, number), x[state.columns[after]:])
+    _, arriving = compiled.end_angles(
+        state.kinds[before], compiled._joint_of(x, before, number), x[state.columns[before] :]
+    )
+    leaving, _ = compiled.end_angles(
+        state.kinds[after], compiled._joint_of(x, after, number), x[state.columns[after] :]
+    )
     if state.kinds[before] == CUBIC and state.kinds[after] == CUBIC:
         angle = arriving + math.remainder(leaving - arriving, 2 * math.pi) / 2
     else:
@@ -343,14 +423,15 @@ def _align_handles(x, state, before, after):
     way = np.array([math.cos(angle), math.sin(angle)])
     if state.kinds[after] == CUBIC:
         column = state.columns[after]
-        x[column:column + 2] = way * math.hypot(*x[column:column + 2])
+        x[column : column + 2] = way * math.hypot(*x[column : column + 2])
     if state.kinds[before] == CUBIC:
         column = state.columns[before] + 2
-        x[column:column + 2] = -way * math.hypot(*x[column:column + 2])
+        x[column : column + 2] = -way * math.hypot(*x[column : column + 2])
 
 
 def _leaving(outline, pieces, curves, smooth, tolerance, settings):
-    """Where each piece leaves the contour the most, -1 of those that stay; next to a corner, which the lens rounds off, it may be farther away."""
+    """Where each piece leaves the contour the most, -1 of those that stay; next to a corner, which the lens rounds off,
+    it may be farther away."""
     count, number = len(outline.points), len(curves)
     leaving = np.full(number, -1)
     for index, (kind, first, last, _) in enumerate(pieces):
@@ -364,12 +445,17 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
         run = points_along(curves[index])
         along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(run, axis=0).T))])
         slack, own_slack = np.full(len(places), 0.03), np.full(len(run), 0.03)
-        for joint, place, passed, gone in ((index, first, places - first, along), (after, last, last - places, along[-1] - along)):
+        for joint, place, passed, gone in (
+            (index, first, places - first, along),
+            (after, last, last - places, along[-1] - along),
+        ):
             if not smooth[joint]:
                 tip = _farthest_tip(outline, pieces, joint)
                 slack[passed <= outline.skip(place)] = tip
                 own_slack[gone <= outline.skip(place) + tip] = tip
-        if np.any(away > 1.02 * tolerance + slack) or (kind == CUBIC and compiled.folds(np.array(curves[index].points))):
+        if np.any(away > 1.02 * tolerance + slack) or (
+            kind == CUBIC and compiled.folds(np.array(curves[index].points))
+        ):
             leaving[index] = places[np.argmax(away - slack)]
             continue
         wide = outline.points[np.arange(first - 8, last + 9, max(1, (last - first) // 300)) % count]
@@ -406,7 +492,7 @@ def polyline(points, tolerance):
         first, last = open_ranges.pop()
         if last - first < 2:
             continue
-        away = np.abs(signed_distance(points[first + 1:last], Line(points[first], points[last])))
+        away = np.abs(signed_distance(points[first + 1 : last], Line(points[first], points[last])))
         worst = int(away.argmax())
         if away[worst] > tolerance:
             middle = first + 1 + worst

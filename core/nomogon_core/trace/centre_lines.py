@@ -13,8 +13,8 @@ from scipy.ndimage import binary_dilation, gaussian_filter1d
 from skimage.morphology import skeletonize
 
 from nomogon_core.errors import TraceError
-from nomogon_core.trace.compiled_contours import stroke_middles
-from nomogon_core.trace.contours import even_light
+from nomogon_core.picture.compiled_contours import stroke_middles
+from nomogon_core.picture.contours import even_light
 
 MOST_BRANCHES = 4000
 SPUR_FACTOR = 1.0
@@ -64,7 +64,7 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_
 
     Args:
         light: linear luminance (h, w).
-        tones: as of :func:`nomogon_core.trace.contours.find_tones`; the "part" is the ink.
+        tones: as of :func:`nomogon_core.picture.contours.find_tones`; the "part" is the ink.
         threshold: share of the way from ground to ink at which a stroke's edges are taken.
         least_px: shorter strokes are left out.
         bridge_widths: ends that face one another across a gap of so many stroke widths are one stroke.
@@ -81,7 +81,10 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_
     half = cv2.distanceTransform(np.pad(mask, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
     knots, branches = _graph(skeleton)
     if len(branches) > MOST_BRANCHES:
-        raise TraceError(f"More than {MOST_BRANCHES} strokes were found, so the picture is mostly texture or noise at this threshold. Move the threshold, or clean the picture up first.")
+        raise TraceError(
+            f"More than {MOST_BRANCHES} strokes were found, so the picture is mostly texture or noise at this "
+            "threshold. Move the threshold, or clean the picture up first."
+        )
     knots, branches = _pruned(knots, branches, half)
     strokes = []
     for pixels, closed in _joined(knots, branches, half):
@@ -91,7 +94,9 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_
     strokes = _across_gaps(strokes, bridge_widths) if bridge_widths else strokes
     strokes = [stroke for stroke in strokes if len(stroke.points) >= max(least_px, LEAST_PATH_PX)]
     if not strokes:
-        raise TraceError("Every stroke is shorter than the smallest that is kept. Lower the speck size, or move the threshold.")
+        raise TraceError(
+            "Every stroke is shorter than the smallest that is kept. Lower the speck size, or move the threshold."
+        )
     return tuple(sorted(strokes, key=lambda stroke: -len(stroke.points)))
 
 
@@ -109,8 +114,15 @@ def marks_among(strokes):
     small = [index for index in range(len(strokes)) if sizes[index] < MARK_SHARE * max(closed)]
 
     def in_row(index):
-        return any(other != index and np.maximum(boxes[other][0] - boxes[index][1], boxes[index][0] - boxes[other][1]).max() < ROW_SHARE * sizes[index]
-                   and 0.4 < sizes[other] / sizes[index] < 2.5 and not (strokes[other].closed and sizes[other] > 2 * sizes[index]) for other in small)
+        return any(
+            other != index
+            and np.maximum(boxes[other][0] - boxes[index][1], boxes[index][0] - boxes[other][1]).max()
+            < ROW_SHARE * sizes[index]
+            and 0.4 < sizes[other] / sizes[index] < 2.5
+            and not (strokes[other].closed and sizes[other] > 2 * sizes[index])
+            for other in small
+        )
+
     return {index for index in small if not strokes[index].closed or in_row(index)}
 
 
@@ -120,7 +132,10 @@ def _graph(skeleton):
     Every cluster of pixels with three neighbours or more counts as a junction; some are mere steps of the skeleton,
     where two branches run on into each other.
     """
-    count = cv2.filter2D(skeleton.astype(np.uint8), -1, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT) - skeleton
+    count = (
+        cv2.filter2D(skeleton.astype(np.uint8), -1, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT)
+        - skeleton
+    )
     junction = (skeleton & (count >= 3)).astype(np.uint8)
     number, labels, _, centers = cv2.connectedComponentsWithStats(junction, connectivity=8)
     knots = [tuple(center[::-1]) for center in centers[1:]]
@@ -157,7 +172,11 @@ def _walk(start, step, knot, owner, left):
     pixels, before, here = [start, step], start, step
     left.discard(step)
     while True:
-        ends = [place for place in _beside(here) if place in owner and place != before and (owner[place] != knot or len(pixels) > 3)]
+        ends = [
+            place
+            for place in _beside(here)
+            if place in owner and place != before and (owner[place] != knot or len(pixels) > 3)
+        ]
         if ends:
             pixels.append(ends[0])
             return _Branch(knot, owner[ends[0]], np.array(pixels, float))
@@ -198,14 +217,28 @@ def _pruned(knots, branches, half):
         while into[knot] != knot:
             knot = into[knot]
         return knot
+
     degree, longer = _degrees(kept), []
     for branch in kept:
-        inner = branch.first >= 0 and branch.last >= 0 and min(degree.get(branch.first, 0), degree.get(branch.last, 0)) > 1
-        if inner and branch.first != branch.last and len(branch.pixels) < MERGE_FACTOR * _half_at(half, knots[branch.first]):
+        inner = (
+            branch.first >= 0 and branch.last >= 0 and min(degree.get(branch.first, 0), degree.get(branch.last, 0)) > 1
+        )
+        if (
+            inner
+            and branch.first != branch.last
+            and len(branch.pixels) < MERGE_FACTOR * _half_at(half, knots[branch.first])
+        ):
             into[root(branch.first)] = root(branch.last)
         else:
             longer.append(branch)
-    return knots, [attrs.evolve(branch, first=root(branch.first) if branch.first >= 0 else -1, last=root(branch.last) if branch.last >= 0 else -1) for branch in longer]
+    return knots, [
+        attrs.evolve(
+            branch,
+            first=root(branch.first) if branch.first >= 0 else -1,
+            last=root(branch.last) if branch.last >= 0 else -1,
+        )
+        for branch in longer
+    ]
 
 
 def _leaving(branch, at_start, half):
@@ -227,20 +260,34 @@ def _joined(knots, branches, half):
                 at.setdefault(knot, []).append((index, start))
     link = {}
     for tips in at.values():
-        pairs = sorted(((float(_leaving(branches[a[0]], a[1], half) @ _leaving(branches[b[0]], b[1], half)), a, b)
-                        for place, a in enumerate(tips) for b in tips[place + 1:]), key=lambda pair: pair[0])
+        pairs = sorted(
+            (
+                (float(_leaving(branches[a[0]], a[1], half) @ _leaving(branches[b[0]], b[1], half)), a, b)
+                for place, a in enumerate(tips)
+                for b in tips[place + 1 :]
+            ),
+            key=lambda pair: pair[0],
+        )
         for score, a, b in pairs:
             if a not in link and b not in link and (score < STRAIGHT_ON or len(tips) == 2):
                 link[a], link[b] = b, a
     paths = []
     for row, closed in _rows(link, len(branches)):
         ring = branches[row[0][0]].first < 0 and branches[row[0][0]].last < 0
-        paths.append((np.vstack([branches[index].pixels if forwards else branches[index].pixels[::-1] for index, forwards in row]), closed or ring))
+        paths.append(
+            (
+                np.vstack(
+                    [branches[index].pixels if forwards else branches[index].pixels[::-1] for index, forwards in row]
+                ),
+                closed or ring,
+            )
+        )
     return paths
 
 
 def _rows(link, count):
-    """What links between ends (index, at its start) put together: rows of (index, run forwards), and whether each row closes."""
+    """What links between ends (index, at its start) put together: rows of (index, run forwards), and whether each row
+    closes."""
     seen = set()
     for begin in range(count):
         if begin in seen:
@@ -261,7 +308,8 @@ def _rows(link, count):
 
 
 def _refined(even, level, pixels, closed, half, whole_ends=True):
-    """A stroke at the middle between both its edges; where a junction hides one of them, its neighbours bridge the gap."""
+    """A stroke at the middle between both its edges; where a junction hides one of them, its neighbours bridge the
+    gap."""
     if len(pixels) < LEAST_PATH_PX:
         return None
     if not closed and (tail := _tail_of(pixels, half)):
@@ -276,7 +324,13 @@ def _refined(even, level, pixels, closed, half, whole_ends=True):
     run = np.gradient(gaussian_filter1d(rough, SMOOTHING_PX, axis=0, mode=mode), axis=0)
     normals = np.column_stack([-run[:, 1], run[:, 0]]) / np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)[:, None]
     reach = np.array([_half_at(half, place) for place in pixels])
-    middles, widths = stroke_middles(even, np.ascontiguousarray(rough), np.ascontiguousarray(normals), 2.0 * float(np.median(reach)) + 3, float(level))
+    middles, widths = stroke_middles(
+        even,
+        np.ascontiguousarray(rough),
+        np.ascontiguousarray(normals),
+        2.0 * float(np.median(reach)) + 3,
+        float(level),
+    )
     seen = widths > 0
     if seen.sum() < LEAST_PATH_PX:
         return None
@@ -299,13 +353,14 @@ def _tail_of(pixels, half):
         path = pixels if tail else pixels[::-1]
         away = np.hypot(*(path[:reach] - path[-1]).T)
         nearest = int(away.argmin())
-        if 0 < nearest and away[nearest] < MERGE_FACTOR * _half_at(half, path[nearest]) + 2:
+        if nearest > 0 and away[nearest] < MERGE_FACTOR * _half_at(half, path[nearest]) + 2:
             return (nearest, len(pixels)) if tail else (0, len(pixels) - nearest)
     return None
 
 
 def _tip(body, skeleton_end):
-    """Where both ends of an open stroke meet if carried straight on, or None where they do not meet near the end of the skeleton."""
+    """Where both ends of an open stroke meet if carried straight on, or None where they do not meet near the end of the
+    skeleton."""
     points = body.points
     look = min(TAIL_LOOK_PX, len(points) // 4)
     ways = [(points[0] - points[look]), (points[-1] - points[-1 - look])]
@@ -321,15 +376,21 @@ def _tip(body, skeleton_end):
 
 
 def _across_gaps(strokes, widths):
-    """Strokes of which those are one whose ends face one another across a gap of at most so many widths, the nearest first."""
+    """Strokes of which those are one whose ends face one another across a gap of at most so many widths, the nearest
+    first."""
     tips = []
     for index, stroke in enumerate(strokes):
         if not stroke.closed and len(stroke.points) > TANGENT_PX:
-            tips += [(index, start, end, (end - back) / max(math.dist(end, back), 1e-9))
-                     for start, end, back in ((True, stroke.points[0], stroke.points[TANGENT_PX]), (False, stroke.points[-1], stroke.points[-1 - TANGENT_PX]))]
+            tips += [
+                (index, start, end, (end - back) / max(math.dist(end, back), 1e-9))
+                for start, end, back in (
+                    (True, stroke.points[0], stroke.points[TANGENT_PX]),
+                    (False, stroke.points[-1], stroke.points[-1 - TANGENT_PX]),
+                )
+            ]
     pairs = []
     for place, (one, at_start, here, way) in enumerate(tips):
-        for other, other_start, there, back in tips[place + 1:]:
+        for other, other_start, there, back in tips[place + 1 :]:
             gap = math.dist(here, there)
             straight = (there - here) / max(gap, 1e-9)
             near = gap < widths * (strokes[one].width_px + strokes[other].width_px) / 2
@@ -350,8 +411,16 @@ def _linked(strokes, link):
     for row, links_close in _rows(link, len(strokes)):
         some = [strokes[index] for index, _ in row]
         width = float(np.average([stroke.width_px for stroke in some], weights=[len(stroke.points) for stroke in some]))
-        points = np.vstack([strokes[index].points if forwards else strokes[index].points[::-1] for index, forwards in row])
-        joined.append(Stroke(_bridged(points, links_close) if links_close or len(row) > 1 else points, width, links_close or some[0].closed))
+        points = np.vstack(
+            [strokes[index].points if forwards else strokes[index].points[::-1] for index, forwards in row]
+        )
+        joined.append(
+            Stroke(
+                _bridged(points, links_close) if links_close or len(row) > 1 else points,
+                width,
+                links_close or some[0].closed,
+            )
+        )
     return joined
 
 
@@ -360,7 +429,10 @@ def _with_corners(middles, clear, width):
     places = np.nonzero(clear)[0]
     parts, begin = [], 0
     for gap in np.nonzero(np.diff(places) > 1)[0]:
-        before, after = middles[places[max(0, gap - LOOK_BACK_PX):gap + 1]], middles[places[gap + 1:gap + 2 + LOOK_BACK_PX]]
+        before, after = (
+            middles[places[max(0, gap - LOOK_BACK_PX) : gap + 1]],
+            middles[places[gap + 1 : gap + 2 + LOOK_BACK_PX]],
+        )
         if len(before) < LOOK_BACK_PX or len(after) < LOOK_BACK_PX:
             continue
         ways = [(side[-1] - side[0]) / max(math.dist(side[-1], side[0]), 1e-9) for side in (before, after)]
@@ -368,13 +440,14 @@ def _with_corners(middles, clear, width):
             continue
         along = np.linalg.solve(np.column_stack([ways[0], -ways[1]]), after[0] - before[-1])
         if -1 < along[0] < 2 * width and -2 * width < along[1] < 1:
-            parts += [middles[places[begin:gap + 1]], (before[-1] + along[0] * ways[0])[None]]
+            parts += [middles[places[begin : gap + 1]], (before[-1] + along[0] * ways[0])[None]]
             begin = gap + 1
     return np.vstack([*parts, middles[places[begin:]]])
 
 
 def _bridged(points, closed):
-    """A path whose hidden stretches are bridged smoothly (cubic Hermite), along the directions in which it comes and goes on."""
+    """A path whose hidden stretches are bridged smoothly (cubic Hermite), along the directions in which it comes and
+    goes on."""
     count, parts = len(points), []
     for index in range(count if closed else count - 1):
         here, there = points[index], points[(index + 1) % count]
@@ -388,14 +461,23 @@ def _bridged(points, closed):
         if float(ways[0] @ (there - here)) < 0.7 * gap or float(ways[1] @ (there - here)) < 0.7 * gap:
             continue
         t = np.linspace(0, 1, int(gap) + 1)[1:-1, None]
-        parts.append((2 * t**3 - 3 * t**2 + 1) * here + (t**3 - 2 * t**2 + t) * gap * ways[0] + (3 * t**2 - 2 * t**3) * there + (t**3 - t**2) * gap * ways[1])
+        parts.append(
+            (2 * t**3 - 3 * t**2 + 1) * here
+            + (t**3 - 2 * t**2 + t) * gap * ways[0]
+            + (3 * t**2 - 2 * t**3) * there
+            + (t**3 - t**2) * gap * ways[1]
+        )
     return np.vstack(parts if closed else [*parts, points[-1:]])
 
 
 def _with_ends(points, first, last):
-    """A path drawn out to where its skeleton ends: half a width before the end of the ink, or at the junction it came from."""
+    """A path drawn out to where its skeleton ends: half a width before the end of the ink, or at the junction it came
+    from."""
     ends = []
-    for inner, along, knot in ((points[0], points[0] - points[min(8, len(points) - 1)], first), (points[-1], points[-1] - points[max(-9, -len(points))], last)):
+    for inner, along, knot in (
+        (points[0], points[0] - points[min(8, len(points) - 1)], first),
+        (points[-1], points[-1] - points[max(-9, -len(points))], last),
+    ):
         way = along / max(math.hypot(*along), 1e-9)
         beyond = max(0.0, float((knot - inner) @ way))
         ends.append(inner + way * beyond if beyond > 1.0 else inner)

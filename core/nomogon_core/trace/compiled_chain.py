@@ -1,7 +1,10 @@
-"""Compiled loops of the chain of lines and arcs: running moments, the misfit of a line and of an arc, the cheapest chain.
+"""Compiled loops of the chain of lines and arcs: running moments, the misfit of a line and of an arc, the cheapest
+chain.
 
-A node is a place of the contour at which a piece may begin and end, with a margin: so many points on either side of it are
-left out of its pieces, since the lens rounded them off. A place that may be a corner is a node twice, with a margin and without.
+A node is a place of the contour at which a piece may begin and end, with a margin: so many points on either side of it
+are
+left out of its pieces, since the lens rounded them off. A place that may be a corner is a node twice, with a margin and
+without.
 """
 
 import math
@@ -27,7 +30,8 @@ def line_misfit(n, s):
 
 @njit(cache=True)
 def arc_misfit(n, s):
-    """Sum of squared distances from the circle of Taubin (1991), found by Newton's method on the moments (Chernov 2010), and its radius.
+    """Sum of squared distances from the circle of Taubin (1991), found by Newton's method on the moments (Chernov
+    2010), and its radius.
 
     Args:
         n: number of points; s: their sums of x, y, xx, xy, yy, xz, yz, zz where z = xx + yy.
@@ -38,8 +42,16 @@ def arc_misfit(n, s):
     z, c = xx + yy, mean_x * mean_x + mean_y * mean_y
     xz = s[5] / n - 2 * mean_x * e_xx - 2 * mean_y * e_xy + c * mean_x - mean_x * z
     yz = s[6] / n - 2 * mean_x * e_xy - 2 * mean_y * e_yy + c * mean_y - mean_y * z
-    zz = (s[7] / n - 4 * mean_x * s[5] / n - 4 * mean_y * s[6] / n + 2 * c * (e_xx + e_yy)
-          + 4 * mean_x * mean_x * e_xx + 8 * mean_x * mean_y * e_xy + 4 * mean_y * mean_y * e_yy - 3 * c * c)
+    zz = (
+        s[7] / n
+        - 4 * mean_x * s[5] / n
+        - 4 * mean_y * s[6] / n
+        + 2 * c * (e_xx + e_yy)
+        + 4 * mean_x * mean_x * e_xx
+        + 8 * mean_x * mean_y * e_xy
+        + 4 * mean_y * mean_y * e_yy
+        - 3 * c * c
+    )
     spread, variance = xx * yy - xy * xy, zz - z * z
     a3, a2 = 4 * z, -3 * z * z - zz
     a1 = variance * z + 4 * spread * z - xz * xz - yz * yz
@@ -57,7 +69,8 @@ def arc_misfit(n, s):
 
 @njit(cache=True)
 def _add_points(moments, points, first, summed, until):
-    """Running sums of x, y, xx, xy, yy, xz, yz, zz about the first point, up to so many points further on; how many stand there now."""
+    """Running sums of x, y, xx, xy, yy, xz, yz, zz about the first point, up to so many points further on; how many
+    stand there now."""
     total = points.shape[0]
     origin_x, origin_y = points[first % total, 0], points[first % total, 1]
     while summed <= until:

@@ -9,12 +9,15 @@ SIDEWAYS = 2
 
 @njit(cache=True)
 def least_cut(against, across, down, rounds):
-    """Share 0..1 of the part in each pixel, which makes the sum of ``against`` over the part and of the weights along its border least.
+    """Share 0..1 of the part in each pixel, which makes the sum of ``against`` over the part and of the weights along
+    its border least.
 
-    The convex relaxation of a binary cut (Chan, Esedoglu and Nikolova 2006), by a primal-dual method (Chambolle and Pock 2011).
+    The convex relaxation of a binary cut (Chan, Esedoglu and Nikolova 2006), by a primal-dual method (Chambolle and
+    Pock 2011).
 
     Args:
-        against: (h, w) float32, positive where a pixel speaks against the part; across, down: what a border costs between a pixel and its
+        against: (h, w) float32, positive where a pixel speaks against the part; across, down: what a border costs
+            between a pixel and its
             right and lower neighbour; rounds: how many steps.
     """
     height, width = against.shape
@@ -45,7 +48,8 @@ def least_cut(against, across, down, rounds):
 
 @njit(cache=True)
 def dearest_way(gains, bend):
-    """Of each row of a closed band, the column of the way round that gathers most gain; a step sideways costs ``bend`` times its square.
+    """Of each row of a closed band, the column of the way round that gathers most gain; a step sideways costs ``bend``
+    times its square.
 
     The band is gone round twice, and the later half of each kept, so that the way closes (Viterbi 1967).
 

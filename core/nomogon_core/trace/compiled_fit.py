@@ -1,7 +1,8 @@
 """Compiled loops of the outline fitter: trial fits, the best chain of pieces, the joint adjustment.
 
 A closed contour is an array (n, 2) of points about one pixel apart; index ranges may run past the end and
-wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap (3) between the ends of an open path or of a run that is looked at alone; it has no points.
+wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap (3) between the ends of an open path or of a
+run that is looked at alone; it has no points.
 """
 
 import math
@@ -50,7 +51,8 @@ def line_through(points, first, last, stride):
 
 @njit(cache=True)
 def smallest_root(a0, a1, a2, a3):
-    """The root next to zero of a polynomial of third degree whose values fall from there, by Newton's method (Chernov 2010)."""
+    """The root next to zero of a polynomial of third degree whose values fall from there, by Newton's method (Chernov
+    2010)."""
     root, value = 0.0, a0
     for _ in range(NEWTON_STEPS):
         slope = a1 + root * (2 * a2 + 3 * a3 * root)
@@ -155,7 +157,8 @@ def _turn(points, first, last, stride, x, y, radius):
 def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
     """All ranges between candidate places that one line or one arc covers within the tolerance.
 
-    The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slacks`` more, since corners are
+    The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slacks`` more, since corners
+    are
     rounded by the lens.
 
     Returns:
@@ -179,7 +182,9 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
             stride = 1 if used < 160 else used // MOST_SAMPLES
             if line_fails < 3:
                 normal_x, normal_y, offset = line_through(points, inner_first, inner_last, stride)
-                worst, square = _line_misfit(points, inner_first, inner_last, stride, normal_x, normal_y, offset, 3 * tolerance)
+                worst, square = _line_misfit(
+                    points, inner_first, inner_last, stride, normal_x, normal_y, offset, 3 * tolerance
+                )
                 if worst <= tolerance:
                     head, _ = _line_misfit(points, first, inner_first, 1, normal_x, normal_y, offset, 1e9)
                     tail, _ = _line_misfit(points, inner_last, last, 1, normal_x, normal_y, offset, 1e9)
@@ -232,9 +237,14 @@ def _cubic_frame(control, t):
     d0, d1, d2 = 3 * u * u, 6 * u * t, 3 * t * t
     x0, y0, x1, y1 = control[0, 0], control[0, 1], control[1, 0], control[1, 1]
     x2, y2, x3, y3 = control[2, 0], control[2, 1], control[3, 0], control[3, 1]
-    return (b0 * x0 + b1 * x1 + b2 * x2 + b3 * x3, b0 * y0 + b1 * y1 + b2 * y2 + b3 * y3,
-            d0 * (x1 - x0) + d1 * (x2 - x1) + d2 * (x3 - x2), d0 * (y1 - y0) + d1 * (y2 - y1) + d2 * (y3 - y2),
-            6 * (u * (x2 - 2 * x1 + x0) + t * (x3 - 2 * x2 + x1)), 6 * (u * (y2 - 2 * y1 + y0) + t * (y3 - 2 * y2 + y1)))
+    return (
+        b0 * x0 + b1 * x1 + b2 * x2 + b3 * x3,
+        b0 * y0 + b1 * y1 + b2 * y2 + b3 * y3,
+        d0 * (x1 - x0) + d1 * (x2 - x1) + d2 * (x3 - x2),
+        d0 * (y1 - y0) + d1 * (y2 - y1) + d2 * (y3 - y2),
+        6 * (u * (x2 - 2 * x1 + x0) + t * (x3 - 2 * x2 + x1)),
+        6 * (u * (y2 - 2 * y1 + y0) + t * (y3 - 2 * y2 + y1)),
+    )
 
 
 @njit(cache=True)
@@ -251,7 +261,8 @@ def _closer_parameter(control, x, y, t, rounds):
 
 @njit(cache=True)
 def cubic_distances(control, points, steps):
-    """Signed distances (n,) of points (n, 2) from a cubic: the nearest of its places at so many steps, then Newton's method."""
+    """Signed distances (n,) of points (n, 2) from a cubic: the nearest of its places at so many steps, then Newton's
+    method."""
     grid = np.empty((steps, 2))
     for index in range(steps):
         grid[index] = _cubic_at(control, index / (steps - 1))
@@ -264,7 +275,11 @@ def cubic_distances(control, points, steps):
             if away < best:
                 best, nearest = away, step
         t = _closer_parameter(control, x, y, nearest / (steps - 1), 3)
-        foot, ahead, behind = _cubic_at(control, t), _cubic_at(control, min(t + 1e-4, 1.0)), _cubic_at(control, max(t - 1e-4, 0.0))
+        foot, ahead, behind = (
+            _cubic_at(control, t),
+            _cubic_at(control, min(t + 1e-4, 1.0)),
+            _cubic_at(control, max(t - 1e-4, 0.0)),
+        )
         off_x, off_y = x - foot[0], y - foot[1]
         side = (ahead[0] - behind[0]) * off_y - (ahead[1] - behind[1]) * off_x
         out[index] = math.copysign(math.hypot(off_x, off_y), side if side != 0 else 1.0)
@@ -389,13 +404,22 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, g
 
 @njit(cache=True)
 def folds(control):
-    """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters, and whether it crosses itself."""
+    """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters, and whether it
+    crosses itself."""
     total, before_x, before_y = 0.0, 0.0, 0.0
     for index in range(FOLD_STEPS + 1):
         t = index / FOLD_STEPS
         u = 1 - t
-        x = u * u * (control[1, 0] - control[0, 0]) + 2 * u * t * (control[2, 0] - control[1, 0]) + t * t * (control[3, 0] - control[2, 0])
-        y = u * u * (control[1, 1] - control[0, 1]) + 2 * u * t * (control[2, 1] - control[1, 1]) + t * t * (control[3, 1] - control[2, 1])
+        x = (
+            u * u * (control[1, 0] - control[0, 0])
+            + 2 * u * t * (control[2, 0] - control[1, 0])
+            + t * t * (control[3, 0] - control[2, 0])
+        )
+        y = (
+            u * u * (control[1, 1] - control[0, 1])
+            + 2 * u * t * (control[2, 1] - control[1, 1])
+            + t * t * (control[3, 1] - control[2, 1])
+        )
         if index > 0:
             turn = abs(math.atan2(before_x * y - before_y * x, before_x * x + before_y * y))
             total += turn
@@ -412,7 +436,9 @@ def _crosses_itself(control):
         places[index] = _cubic_at(control, index / CROSSING_STEPS)
     for i in range(CROSSING_STEPS - 1):
         for j in range(i + 2, CROSSING_STEPS):
-            if _apart(places[i], places[i + 1], places[j], places[j + 1]) and _apart(places[j], places[j + 1], places[i], places[i + 1]):
+            if _apart(places[i], places[i + 1], places[j], places[j + 1]) and _apart(
+                places[j], places[j + 1], places[i], places[i + 1]
+            ):
                 return True
     return False
 
@@ -473,7 +499,9 @@ def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, sk
             for index in range(used):
                 place = (low + index * stride) % total
                 data[index, 0], data[index, 1] = points[place, 0], points[place, 1]
-            control, worst, square = fit_cubic(data[:used], nodes[i], nodes[j], ways_out[i], -ways_in[j], corner[i], corner[j], 6, 4 * tolerance)
+            control, worst, square = fit_cubic(
+                data[:used], nodes[i], nodes[j], ways_out[i], -ways_in[j], corner[i], corner[j], 6, 4 * tolerance
+            )
             if worst <= tolerance and (folds(control) or _bulges(control, points, first, last, stride, tolerance)):
                 continue
             if worst <= tolerance:
@@ -536,7 +564,11 @@ def _arc_from_bulge(x0, y0, x1, y1, bulge):
     run_x, run_y = x1 - x0, y1 - y0
     chord = math.hypot(run_x, run_y) + 1e-12
     lift = chord * (1 - bulge * bulge) / (4 * bulge)
-    return ((x0 + x1) / 2 - run_y / chord * lift, (y0 + y1) / 2 + run_x / chord * lift, chord * (1 + bulge * bulge) / (4 * abs(bulge)))
+    return (
+        (x0 + x1) / 2 - run_y / chord * lift,
+        (y0 + y1) / 2 + run_x / chord * lift,
+        chord * (1 + bulge * bulge) / (4 * abs(bulge)),
+    )
 
 
 @njit(cache=True)
@@ -607,7 +639,11 @@ def _project_cubics(x, kinds, columns, data, data_start, feet):
                     best, nearest = away, step
             t = _closer_parameter(control, data[index, 0], data[index, 1], nearest / 80, 3)
             u = 1 - t
-            speed = u * u * (control[1] - control[0]) + 2 * u * t * (control[2] - control[1]) + t * t * (control[3] - control[2])
+            speed = (
+                u * u * (control[1] - control[0])
+                + 2 * u * t * (control[2] - control[1])
+                + t * t * (control[3] - control[2])
+            )
             pace = math.hypot(speed[0], speed[1]) + 1e-12
             feet[index, 0], feet[index, 1], feet[index, 2] = t, -speed[1] / pace, speed[0] / pace
 
@@ -619,13 +655,15 @@ def _total_cost(x, kinds, columns, smooth, data, data_start, weights, feet, tang
     out = np.empty(data.shape[0])
     for piece in range(count):
         low, high = data_start[piece], data_start[piece + 1]
-        _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], out)
+        _piece_residuals(
+            kinds[piece], _joint_of(x, piece, count), x[columns[piece] :], data[low:high], feet[low:high], out
+        )
         for index in range(high - low):
             cost += weights[low + index] * out[index] ** 2
         if smooth[piece]:
             before = (piece - 1) % count
-            here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:])
-            _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before]:])
+            here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece] :])
+            _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before] :])
             cost += (tangent_weight * _wrap(here - there)) ** 2
     return cost
 
@@ -657,7 +695,9 @@ def _piece_slopes(kind, joint, extra, data, feet, slopes):
         for a in range(5):
             move = np.zeros(5)
             move[a] = 1e-5
-            to_x, to_y, to_radius = _arc_from_bulge(x0 + move[0], y0 + move[1], x1 + move[2], y1 + move[3], extra[0] + move[4])
+            to_x, to_y, to_radius = _arc_from_bulge(
+                x0 + move[0], y0 + move[1], x1 + move[2], y1 + move[3], extra[0] + move[4]
+            )
             by_x, by_y, by_radius = (to_x - x) / 1e-5, (to_y - y) / 1e-5, (to_radius - radius) / 1e-5
             for index in range(data.shape[0]):
                 spoke_x, spoke_y = data[index, 0] - x, data[index, 1] - y
@@ -676,8 +716,8 @@ def _piece_slopes(kind, joint, extra, data, feet, slopes):
 
 @njit(cache=True)
 def _kink(x, piece, before, kinds, columns, count):
-    here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:])
-    _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before]:])
+    here, _ = end_angles(kinds[piece], _joint_of(x, piece, count), x[columns[piece] :])
+    _, there = end_angles(kinds[before], _joint_of(x, before, count), x[columns[before] :])
     return _wrap(here - there)
 
 
@@ -696,7 +736,9 @@ def _add(band, edge, corner, slot, a, b, value):
 
 
 @njit(cache=True)
-def _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner):
+def _normal_equations(
+    x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner
+):
     count, size = kinds.shape[0], x.shape[0]
     right = np.zeros(size)
     band[:], edge[:], corner[:] = 0.0, 0.0, 0.0
@@ -709,8 +751,8 @@ def _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet
         used = high - low
         places = _unknowns_of(piece, kinds, columns, count)
         joint = _joint_of(x, piece, count)
-        _piece_residuals(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], residuals)
-        _piece_slopes(kinds[piece], joint, x[columns[piece]:], data[low:high], feet[low:high], slopes)
+        _piece_residuals(kinds[piece], joint, x[columns[piece] :], data[low:high], feet[low:high], residuals)
+        _piece_slopes(kinds[piece], joint, x[columns[piece] :], data[low:high], feet[low:high], slopes)
         for index in range(used):
             share = math.sqrt(weights[low + index])
             residuals[index] *= share
@@ -732,7 +774,9 @@ def _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet
         if not smooth[piece]:
             continue
         before = (piece - 1) % count
-        places = np.unique(np.concatenate((_unknowns_of(before, kinds, columns, count), _unknowns_of(piece, kinds, columns, count))))
+        places = np.unique(
+            np.concatenate((_unknowns_of(before, kinds, columns, count), _unknowns_of(piece, kinds, columns, count)))
+        )
         base = _kink(x, piece, before, kinds, columns, count)
         slope = np.empty(places.shape[0])
         for a in range(places.shape[0]):
@@ -749,7 +793,8 @@ def _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet
 
 @njit(cache=True)
 def _solve_bordered(band, edge, corner, right):
-    """Solve a symmetric positive system of a band with a border (LDLᵀ of the band, then the Schur complement of the corner)."""
+    """Solve a symmetric positive system of a band with a border (LDLᵀ of the band, then the Schur complement of the
+    corner)."""
     inner, width = band.shape[0], band.shape[1] - 1
     rows = right[:inner].copy()
     edge, corner = edge.copy(), corner.copy()
@@ -792,7 +837,8 @@ def _solve_bordered(band, edge, corner, right):
 
 @njit(cache=True)
 def _slots(kinds, columns, size):
-    """Where each unknown stands in the band: piece after piece, the joint first; and how many stand before the border."""
+    """Where each unknown stands in the band: piece after piece, the joint first; and how many stand before the
+    border."""
     count = kinds.shape[0]
     slot = np.empty(size, np.int64)
     at, inner = 0, 0
@@ -813,7 +859,8 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, t
     """Least squares over all joints, bulges and handles at once (Levenberg 1944, Marquardt 1963).
 
     Args:
-        x: joints (2 a piece), then one bulge an arc, four handle coordinates a cubic and the directions at both ends of a gap; see ``columns``.
+        x: joints (2 a piece), then one bulge an arc, four handle coordinates a cubic and the directions at both ends of
+            a gap; see ``columns``.
         columns: where each piece's own unknowns begin.
         smooth: whether the joint at each piece's start is smooth; its kink is weighted by ``tangent_weight``
             pixels a radian, more from round to round, so that smooth joints end up smooth.
@@ -836,9 +883,13 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, t
         if outer > 0:
             tangent_weight *= STIFFENING
         _project_cubics(x, kinds, columns, data, data_start, feet)
-        cost = _total_cost(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight) + np.sum(hold * (x - begin) ** 2)
+        cost = _total_cost(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight) + np.sum(
+            hold * (x - begin) ** 2
+        )
         for _ in range(6):
-            right = _normal_equations(x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner)
+            right = _normal_equations(
+                x, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight, slot, band, edge, corner
+            )
             for place in range(x.shape[0]):
                 right[slot[place]] += hold[place] * (x[place] - begin[place])
                 _add(band, edge, corner, slot, place, place, hold[place])
@@ -855,7 +906,9 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, t
                     trial[a] -= ordered[slot[a]]
                     move_now = max(move_now, abs(ordered[slot[a]]))
                 far = np.max(np.abs(trial[:joints] - begin[:joints]))
-                trial_cost = _total_cost(trial, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight) + np.sum(hold * (trial - begin) ** 2)
+                trial_cost = _total_cost(
+                    trial, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight
+                ) + np.sum(hold * (trial - begin) ** 2)
                 if far < leash and trial_cost < cost:
                     move = move_now
                     better = trial_cost < cost * (1 - 1e-7)
@@ -877,7 +930,14 @@ def distances_along(x, kinds, columns, data, data_start):
     away = np.empty(data.shape[0])
     for piece in range(count):
         low, high = data_start[piece], data_start[piece + 1]
-        _piece_residuals(kinds[piece], _joint_of(x, piece, count), x[columns[piece]:], data[low:high], feet[low:high], away[low:high])
+        _piece_residuals(
+            kinds[piece],
+            _joint_of(x, piece, count),
+            x[columns[piece] :],
+            data[low:high],
+            feet[low:high],
+            away[low:high],
+        )
     return np.abs(away)
 
 

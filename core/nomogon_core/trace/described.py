@@ -7,8 +7,8 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 from scipy.signal import savgol_filter
 
+from nomogon_core.picture.blur import tip_recession
 from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.lens import tip_recession
 
 END_SKIP_PX = 1.0
 PLATEAU_PX = 5
@@ -24,7 +24,8 @@ WEAK_CORNER = math.radians(50.0)
 
 @attrs.frozen
 class _Outline:
-    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has its ends for corners.
+    """A resampled contour with what is known of its corners; arrays are (n,) or (n, 2), one a point. An open one has
+    its ends for corners.
 
     Attributes:
         drawn: it was recognised as lines and arcs, and those longer than least_kept_px stay; clear: it hardly wobbles.
@@ -62,7 +63,8 @@ class _Outline:
         return self.slacks[place % len(self.points)] > SURE_TIP_PX
 
     def skip(self, place):
-        """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an acute one."""
+        """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an
+        acute one."""
         return self.skips[place % len(self.points)]
 
 
@@ -92,7 +94,16 @@ def wobble(contour, closed=True):
     fine = float(np.median(_departure(contour, short, 2, mode)) / 0.6745)
     if len(contour) < 3 * WANDER_WINDOW_PX:
         return fine
-    away = np.sqrt(np.maximum(uniform_filter1d(_departure(contour, WANDER_WINDOW_PX, 1, mode) ** 2, WANDER_WINDOW_PX, mode="wrap" if closed else "nearest"), 0))
+    away = np.sqrt(
+        np.maximum(
+            uniform_filter1d(
+                _departure(contour, WANDER_WINDOW_PX, 1, mode) ** 2,
+                WANDER_WINDOW_PX,
+                mode="wrap" if closed else "nearest",
+            ),
+            0,
+        )
+    )
     straight = away[away < MOST_WANDER_PX]
     return max(fine, float(np.median(straight))) if len(straight) > STRAIGHT_SHARE * len(contour) else fine
 
@@ -105,7 +116,8 @@ def _departure(contour, window, order, mode):
 def describe(contour, settings, is_open=False, blur_px=0.0):
     """Corners of a resampled contour (n, 2) in pixels, and what the lens does to each: :class:`_Outline`.
 
-    A corner is where the lines through the points before and after a place turn by more than ``corner_degrees``, the sharpest
+    A corner is where the lines through the points before and after a place turn by more than ``corner_degrees``, the
+    sharpest
     first, none within the rounded-off length of another.
     """
     count = len(contour)
@@ -115,13 +127,20 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
     near_before, _, near_after, _ = compiled.one_sided_directions(contour, max(3, window // 2), 2)
     wide, near = _turns(before, after), _turns(near_before, near_after)
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
-    far_before, far_before_center, far_after, far_after_center = compiled.one_sided_directions(contour, 2 * window, window)
+    far_before, far_before_center, far_after, far_after_center = compiled.one_sided_directions(
+        contour, 2 * window, window
+    )
     far = np.abs(_turns(far_before, far_after))
-    corners, skips, recessions, slacks = [], np.full(count, settings.skip_px), np.full(count, settings.least_recession_px), np.full(count, SURE_TIP_PX)
+    corners, skips, recessions, slacks = (
+        [],
+        np.full(count, settings.skip_px),
+        np.full(count, settings.least_recession_px),
+        np.full(count, SURE_TIP_PX),
+    )
     if is_open:
         corners, strength[[0, -1]] = [0, count - 1], math.pi
         skips[[0, -1]] = END_SKIP_PX
-        strength[1:2 * window], strength[-2 * window:-1] = 0.0, 0.0
+        strength[1 : 2 * window], strength[-2 * window : -1] = 0.0, 0.0
     # At a sharp corner the turn is the same over a few places; its smoothed size is largest in their middle.
     for index in np.argsort(-uniform_filter1d(strength, PLATEAU_PX, mode="wrap")):
         if strength[index] < math.radians(settings.corner_degrees):
@@ -129,7 +148,10 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
         if index in corners:
             continue
         apart = np.abs(np.array(corners, int) - index)
-        if all(gap > max(0.8 * window, 2 * window if slacks[other] > SURE_TIP_PX else skips[other]) for gap, other in zip(np.minimum(apart, count - apart), corners)):
+        if all(
+            gap > max(0.8 * window, 2 * window if slacks[other] > SURE_TIP_PX else skips[other])
+            for gap, other in zip(np.minimum(apart, count - apart), corners)
+        ):
             corners.append(int(index))
             kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
             slope = math.tan(max((math.pi - kink) / 2, 0.05))
@@ -140,8 +162,21 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
                 slacks[index] = CLOSED_TIP_PX
                 before[index], after[index] = far_before[index], far_after[index]
                 before_center[index], after_center[index] = far_before_center[index], far_after_center[index]
-    return _Outline(contour, np.concatenate([[0], np.cumsum(runs)]), np.array(sorted(corners), int), strength,
-                    before, before_center, after, after_center, skips, recessions, slacks, is_open, blur_px=blur_px)
+    return _Outline(
+        contour,
+        np.concatenate([[0], np.cumsum(runs)]),
+        np.array(sorted(corners), int),
+        strength,
+        before,
+        before_center,
+        after,
+        after_center,
+        skips,
+        recessions,
+        slacks,
+        is_open,
+        blur_px=blur_px,
+    )
 
 
 def _turns(before, after):

@@ -4,9 +4,9 @@ import math
 
 import numpy as np
 
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, bezier
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline, bezier
+from nomogon_core.picture.blur import radius_doubt
 from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.lens import radius_doubt
 
 FOOT_ROUNDS = 12
 SYSTEMATIC_PX, MOST_LAGS = 0.006, 64
@@ -27,10 +27,17 @@ def signed_distance(points, curve):
         return np.where(sign == 0, 1, sign) * np.hypot(off[:, 0], off[:, 1])
     if isinstance(curve, Arc):
         spoke = points - curve.center
-        angle = (np.arctan2(spoke[:, 1], spoke[:, 0]) - curve.start_angle) * math.copysign(1, curve.sweep) % (2 * math.pi)
+        angle = (
+            (np.arctan2(spoke[:, 1], spoke[:, 0]) - curve.start_angle) * math.copysign(1, curve.sweep) % (2 * math.pi)
+        )
         radial = np.hypot(spoke[:, 0], spoke[:, 1]) - curve.radius
-        first, last = (np.array(end) for end in ((curve.center[0] + curve.radius * math.cos(a), curve.center[1] + curve.radius * math.sin(a))
-                                                 for a in (curve.start_angle, curve.start_angle + curve.sweep)))
+        first, last = (
+            np.array(end)
+            for end in (
+                (curve.center[0] + curve.radius * math.cos(a), curve.center[1] + curve.radius * math.sin(a))
+                for a in (curve.start_angle, curve.start_angle + curve.sweep)
+            )
+        )
         to_ends = np.minimum(np.hypot(*(points - first).T), np.hypot(*(points - last).T))
         return np.where(angle <= abs(curve.sweep), radial, to_ends)
     points, nearest = np.ascontiguousarray(points, float), None
@@ -42,7 +49,8 @@ def signed_distance(points, curve):
 
 
 def _ellipse_distance(points, ellipse):
-    """Signed distances (n,) from an ellipse, positive outside: Newton's method for the foot, from a start on the evolute's side (Eberly 2013)."""
+    """Signed distances (n,) from an ellipse, positive outside: Newton's method for the foot, from a start on the
+    evolute's side (Eberly 2013)."""
     a, b = ellipse.semi_axes
     turn = np.array([math.cos(ellipse.angle), math.sin(ellipse.angle)])
     away = np.asarray(points, float) - ellipse.center
@@ -75,10 +83,14 @@ def points_along(curve, count=24):
     shares = np.linspace(0, 1, count)
     if isinstance(curve, Arc):
         angles = curve.start_angle + shares * curve.sweep
-        return np.column_stack([curve.center[0] + curve.radius * np.cos(angles), curve.center[1] + curve.radius * np.sin(angles)])
+        return np.column_stack(
+            [curve.center[0] + curve.radius * np.cos(angles), curve.center[1] + curve.radius * np.sin(angles)]
+        )
     if isinstance(curve, Spline):
         pieces = curve.pieces()
-        return np.vstack([bezier(control, shares) for control in pieces]) if len(pieces) > 1 else bezier(pieces[0], shares)
+        return (
+            np.vstack([bezier(control, shares) for control in pieces]) if len(pieces) > 1 else bezier(pieces[0], shares)
+        )
     return np.array(curve.start) + shares[:, None] * np.subtract(curve.end, curve.start)
 
 
@@ -96,7 +108,7 @@ def distances_of(contour, curves):
         best[places], owner[places] = away[closer], index
     lost = ~np.isfinite(best)
     for place in np.nonzero(lost)[0]:
-        all_of_them = [signed_distance(contour[place:place + 1], curve)[0] for curve in curves]
+        all_of_them = [signed_distance(contour[place : place + 1], curve)[0] for curve in curves]
         owner[place] = int(np.argmin(np.abs(all_of_them)))
         best[place] = all_of_them[owner[place]]
     return best, owner
@@ -131,10 +143,16 @@ def uncertainty_of(curve, residuals, blur=0.0):
     centered = residuals - residuals.mean()
     variance = max(float(np.mean(residuals**2)), 1e-8)
     power = max(float(centered @ centered), 1e-12)
-    alike = np.array([float(centered[:-lag] @ centered[lag:]) / power for lag in range(1, min(MOST_LAGS, count // 3))] + [0.0])
-    length = 1 + 2 * float(alike[:int(np.argmax(alike <= 0))].sum())
+    alike = np.array(
+        [float(centered[:-lag] @ centered[lag:]) / power for lag in range(1, min(MOST_LAGS, count // 3))] + [0.0]
+    )
+    length = 1 + 2 * float(alike[: int(np.argmax(alike <= 0))].sum())
     effective = max(count / length, 1.0)
-    common = math.hypot(SYSTEMATIC_PX, radius_doubt(curve.radius) if isinstance(curve, (Arc, Circle)) else 0.0) if blur > 0 else 0.0
+    common = (
+        math.hypot(SYSTEMATIC_PX, radius_doubt(curve.radius) if isinstance(curve, (Arc, Circle)) else 0.0)
+        if blur > 0
+        else 0.0
+    )
     mean = variance / effective + common**2
     if isinstance(curve, Circle):
         return 2 * math.sqrt(mean)

@@ -1,6 +1,8 @@
-"""Thin strokes on real paper, fainter than its shadows and creases: long oriented filters against the picture's own noise.
+"""Thin strokes on real paper, fainter than its shadows and creases: long oriented filters against the picture's own
+noise.
 
-Grain is alike in all directions, so along a filter that is long in one it cancels (after Steger 1998, with oriented second
+Grain is alike in all directions, so along a filter that is long in one it cancels (after Steger 1998, with oriented
+second
 derivatives); a crease has another shade on each of its sides, a stroke has not.
 """
 
@@ -10,7 +12,7 @@ import cv2
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.trace.contours import Tones
+from nomogon_core.picture.contours import Tones
 
 ORIENTATIONS, ALONG_PX, ACROSS_PX = 12, 9.0, 1.7
 SHADE_SHARE, LEAST_LIGHT = 16, 1e-3
@@ -26,7 +28,8 @@ LEAST_USUAL_PX, FAINTEST, LEAST_NOISE = 100.0, 0.97, 1e-3
 
 
 def faint_strokes(light):
-    """(light, tones) in which only what looks like a thin dark stroke is left, against an even ground; for :func:`centre_lines.centre_lines`.
+    """(light, tones) in which only what looks like a thin dark stroke is left, against an even ground; for
+    :func:`centre_lines.centre_lines`.
 
     Args:
         light: linear luminance (h, w).
@@ -35,7 +38,9 @@ def faint_strokes(light):
         TraceError: nothing looks like strokes, or everything does.
     """
     shade = _without_shade(light)
-    small = cv2.resize(shade, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) if light.size > HALVED_PIXELS else shade
+    small = (
+        cv2.resize(shade, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) if light.size > HALVED_PIXELS else shade
+    )
     answer, orientation = _answers(small)
     ridge = _ridge(answer, orientation)
     kept = _hysteresis(ridge, answer)
@@ -60,7 +65,8 @@ def _local_depth(shade, kept):
 
 
 def _usual_run(kept):
-    """Length in pixels of the runs that half of all kept places stand in, at least; specks and noise give short ones only."""
+    """Length in pixels of the runs that half of all kept places stand in, at least; specks and noise give short ones
+    only."""
     _, labels = cv2.connectedComponents(cv2.dilate(kept.astype(np.uint8), np.ones((3, 3), np.uint8)), connectivity=8)
     lengths = np.sort(np.bincount(labels[kept])) if kept.any() else np.zeros(1)
     return float(lengths[int(np.searchsorted(np.cumsum(lengths), lengths.sum() / 2))])
@@ -77,12 +83,14 @@ def _without_shade(light):
 def _answers(shade):
     """Strongest answer of the oriented filters in standard deviations of the noise, and which orientation gave it."""
     reach = int(3 * ALONG_PX)
-    y, x = np.mgrid[-reach:reach + 1, -reach:reach + 1].astype(np.float32)
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float32)
     best, which, noise = np.full(shade.shape, -np.inf, np.float32), np.zeros(shade.shape, np.uint8), 0.0
     for index in range(ORIENTATIONS):
         angle = math.pi * index / ORIENTATIONS
         along, across = x * math.cos(angle) + y * math.sin(angle), y * math.cos(angle) - x * math.sin(angle)
-        kernel = np.exp(-(along / ALONG_PX) ** 2 / 2 - (across / ACROSS_PX) ** 2 / 2) * ((across / ACROSS_PX) ** 2 - 1)
+        kernel = np.exp(-((along / ALONG_PX) ** 2) / 2 - (across / ACROSS_PX) ** 2 / 2) * (
+            (across / ACROSS_PX) ** 2 - 1
+        )
         kernel -= kernel.mean()
         answer = cv2.filter2D(shade, cv2.CV_32F, kernel / np.sqrt((kernel**2).sum()))
         noise += float(np.median(np.abs(answer[::7, ::7]))) / 0.6745 / ORIENTATIONS
@@ -97,14 +105,20 @@ def _ridge(answer, orientation):
     for index in range(ORIENTATIONS):
         angle = math.pi * index / ORIENTATIONS
         step = (int(round(math.cos(angle))), int(round(-math.sin(angle))))
-        ridge |= (orientation == index) & (answer >= np.roll(answer, step, (0, 1))) & (answer > np.roll(answer, (-step[0], -step[1]), (0, 1)))
+        ridge |= (
+            (orientation == index)
+            & (answer >= np.roll(answer, step, (0, 1)))
+            & (answer > np.roll(answer, (-step[0], -step[1]), (0, 1)))
+        )
     return ridge
 
 
 def _hysteresis(ridge, answer):
     """Runs of likely places that hold a sure one and are long enough (Canny 1986)."""
     likely = ridge & (answer > LIKELY_NOISES)
-    _, labels, facts, _ = cv2.connectedComponentsWithStats(cv2.dilate(likely.astype(np.uint8), np.ones((3, 3), np.uint8)), connectivity=8)
+    _, labels, facts, _ = cv2.connectedComponentsWithStats(
+        cv2.dilate(likely.astype(np.uint8), np.ones((3, 3), np.uint8)), connectivity=8
+    )
     sure = np.zeros(len(facts), bool)
     sure[np.unique(labels[likely & (answer > SURE_NOISES)])] = True
     long = np.bincount(labels[likely], minlength=len(facts)) >= LEAST_STROKE_PX
@@ -114,7 +128,8 @@ def _hysteresis(ridge, answer):
 
 
 def _without_creases(shade, kept, orientation):
-    """The kept places of short runs that are darker than both sides alike; a crease has a step of shade across it, also where a stroke crosses it."""
+    """The kept places of short runs that are darker than both sides alike; a crease has a step of shade across it, also
+    where a stroke crosses it."""
     _, labels = cv2.connectedComponents(cv2.dilate(kept.astype(np.uint8), np.ones((3, 3), np.uint8)), connectivity=8)
     rows, columns = np.nonzero(kept)
     if not len(rows):
@@ -126,8 +141,16 @@ def _without_creases(shade, kept, orientation):
     def beside(reach):
         down, right = np.round(reach * np.cos(angles)).astype(int), np.round(-reach * np.sin(angles)).astype(int)
         return smooth[np.clip(rows + down, 0, height - 1), np.clip(columns + right, 0, width - 1)]
+
     first, second, middle = beside(STEP_REACH_PX), beside(-STEP_REACH_PX), smooth[rows, columns]
-    runs = np.column_stack([labels[rows, columns], rows // RUN_PX, columns // RUN_PX, orientation[rows, columns] * RUN_WAYS // ORIENTATIONS])
+    runs = np.column_stack(
+        [
+            labels[rows, columns],
+            rows // RUN_PX,
+            columns // RUN_PX,
+            orientation[rows, columns] * RUN_WAYS // ORIENTATIONS,
+        ]
+    )
     label = np.unique(runs, axis=0, return_inverse=True)[1].ravel()
     count = np.maximum(np.bincount(label), 1)
     step = np.abs(np.bincount(label, first - second) / count)

@@ -12,8 +12,8 @@ from scipy.spatial import cKDTree
 from skimage.segmentation import watershed
 
 from nomogon_core.errors import TraceError
-from nomogon_core.trace.compiled_contours import plateau_levels, shift_to_level
-from nomogon_core.trace.contours import EVEN_SHARE, Tones, find_contours, ground_light, outward_normals
+from nomogon_core.picture.compiled_contours import plateau_levels, shift_to_level
+from nomogon_core.picture.contours import EVEN_SHARE, Tones, find_contours, ground_light, outward_normals
 
 OTHER_COLOURS = 6
 SAMPLED_PIXELS = 20_000
@@ -33,8 +33,22 @@ LEAST_RING_AREA, THIN_PX, DRAWN_SPREAD, SAME_WIDTH, LEAST_ALIKE = 0.2, 8.0, 0.1,
 SIDES_OF_LINES = ("auto", "both", "outer")
 
 # Linear sRGB to cone responses, and their cube roots to lightness and two opponents (OKLab, Ottosson 2020).
-_CONES = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]], np.float32)
-_OPPONENTS = np.array([[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]], np.float32)
+_CONES = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ],
+    np.float32,
+)
+_OPPONENTS = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ],
+    np.float32,
+)
 
 
 def perceptual(colour):
@@ -52,12 +66,13 @@ def colour_at(colour, x, y, reach=2):
     if not (0 <= x <= width - 1 and 0 <= y <= height - 1):
         raise TraceError(f"The colour at ({x:.0f}, {y:.0f}) lies outside the picture of {width} × {height} pixels.")
     column, row = int(round(x)), int(round(y))
-    patch = colour[max(0, row - reach):row + reach + 1, max(0, column - reach):column + reach + 1]
+    patch = colour[max(0, row - reach) : row + reach + 1, max(0, column - reach) : column + reach + 1]
     return np.median(patch.reshape(-1, 3), axis=0)
 
 
 def _flat_pixels(colour):
-    """Colours (n, 3) of pixels whose neighbours look alike: pixels on an edge are mixtures and no colours of their own."""
+    """Colours (n, 3) of pixels whose neighbours look alike: pixels on an edge are mixtures and no colours of their
+    own."""
     share = min(1.0, SAMPLED_SIDE / max(colour.shape[:2]))
     small = cv2.resize(colour, None, fx=share, fy=share, interpolation=cv2.INTER_NEAREST) if share < 1 else colour
     seen = perceptual(cv2.blur(small, (3, 3)))
@@ -73,9 +88,19 @@ def _other_colours(colour, picked, reach):
     away = np.min(np.linalg.norm(seen[:, None] - perceptual(picked)[None], axis=2), axis=1)
     rest, members = seen[away > reach], sample[away > reach]
     if len(rest) < LEAST_COLOUR_SHARE * len(sample):
-        raise TraceError("Nearly the whole picture has the chosen colours, so there is no outline between them and the rest. Lower how far a colour reaches, or choose fewer.")
+        raise TraceError(
+            "Nearly the whole picture has the chosen colours, so there is no outline between them and the rest. Lower "
+            "how far a colour reaches, or choose fewer."
+        )
     cv2.setRNGSeed(1)
-    _, label, centers = cv2.kmeans(rest, min(OTHER_COLOURS, len(rest)), None, (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 20, 1e-3), 2, cv2.KMEANS_PP_CENTERS)
+    _, label, centers = cv2.kmeans(
+        rest,
+        min(OTHER_COLOURS, len(rest)),
+        None,
+        (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 20, 1e-3),
+        2,
+        cv2.KMEANS_PP_CENTERS,
+    )
     found = []
     for index in np.argsort(-np.bincount(label[:, 0], minlength=len(centers))):
         mine = label[:, 0] == index
@@ -117,7 +142,7 @@ def contours_by_colour(colour, picked, *, threshold=0.5, reach=SAME_COLOUR, leas
     """Contours around the picked colours.
 
     Raises:
-        TraceError: as :func:`share_of_colours` and :func:`nomogon_core.trace.contours.find_contours`.
+        TraceError: as :func:`share_of_colours` and :func:`nomogon_core.picture.contours.find_contours`.
     """
     share = share_of_colours(colour, picked, reach)
     tones = Tones(0.0, 1.0, np.ones((2, 2), np.float32))
@@ -135,7 +160,9 @@ def contours_by_edge(light, *, least_area_px=60.0):
         TraceError: no edge fences anything off.
     """
     smooth = cv2.GaussianBlur(light, (0, 0), EDGE_SMOOTHING_PX)
-    gradient = cv2.magnitude(cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8))
+    gradient = cv2.magnitude(
+        cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8)
+    )
     strong = float(np.quantile(gradient, 0.998))
     if strong < LEAST_GRADIENT:
         raise TraceError("There is no edge in the picture: it has one tone only, or nothing but slow shading.")
@@ -145,7 +172,10 @@ def contours_by_edge(light, *, least_area_px=60.0):
     sizes = facts[:, cv2.CC_STAT_AREA]
     seeds = np.where((sizes >= max(9.0, 0.1 * least_area_px))[labels] & (flat > 0), labels, 0).astype(np.int32)
     if len(np.unique(seeds)) > MOST_BASINS:
-        raise TraceError("The picture is mostly texture or noise: it has edges everywhere. Find the outlines by tone or colour, or clean the picture up first.")
+        raise TraceError(
+            "The picture is mostly texture or noise: it has edges everywhere. Find the outlines by tone or colour, or "
+            "clean the picture up first."
+        )
     basins = watershed(gradient, seeds)
     rim = np.concatenate([basins[0], basins[-1], basins[:, 0], basins[:, -1]])
     ground_labels = np.unique(rim)
@@ -157,12 +187,18 @@ def contours_by_edge(light, *, least_area_px=60.0):
         if abs(float(np.median(over[mine]))) < max(3 * scatter, 0.02):
             ground |= mine
     if ground.all():
-        raise TraceError("No edge fences anything off from the picture's border. Take the picture with some ground all around the part, or find the outlines by tone.")
+        raise TraceError(
+            "No edge fences anything off from the picture's border. Take the picture with some ground all around the "
+            "part, or find the outlines by tone."
+        )
     mask = cv2.GaussianBlur((~ground).astype(np.float32), (0, 0), 1.0)
     tones = Tones(0.0, 1.0, np.ones((2, 2), np.float32))
     contours = find_contours(mask, least_area_px=least_area_px, tones=tones)
     even = cv2.GaussianBlur(light, (0, 0), 1.0)
-    return tuple(contour if contour.touches_border else attrs.evolve(contour, points=_at_middle(even, contour.points)) for contour in contours)
+    return tuple(
+        contour if contour.touches_border else attrs.evolve(contour, points=_at_middle(even, contour.points))
+        for contour in contours
+    )
 
 
 def _at_middle(light, points):
@@ -174,19 +210,24 @@ def _at_middle(light, points):
     window = min(LEVEL_STRETCH_PX, len(points))
     shares, levels = (uniform_filter1d(values, window, mode="wrap") for values in (counts, counts * sides.mean(axis=1)))
     known = shares > 0.5 / window
-    return np.where(known[:, None], shift_to_level(light, points, normals, levels / np.maximum(shares, 1e-9), EDGE_REACH_PX), points)
+    return np.where(
+        known[:, None], shift_to_level(light, points, normals, levels / np.maximum(shares, 1e-9), EDGE_REACH_PX), points
+    )
 
 
 def needless(contours, size, sides="auto", thin_px=THIN_PX):
     """Which contours are no outline of a part, and why: index -> "frame" or "double".
 
-    A frame is a line drawn along the picture's border, with both its sides. The inner side of a drawn line doubles its outer side; a ring or a
-    frame of a part has an inner side too, which is its hole. A line drawn by hand is thin and changes its width, or is one of several as thin
+    A frame is a line drawn along the picture's border, with both its sides. The inner side of a drawn line doubles its
+    outer side; a ring or a
+    frame of a part has an inner side too, which is its hole. A line drawn by hand is thin and changes its width, or is
+    one of several as thin
     as one another; a designed ring keeps its width.
 
     Args:
         contours: as found, with parents; size: (width, height) of the picture.
-        sides: "auto" for what is likely, "both" to keep every inner side, "outer" to leave them all out; thin_px: widest line by hand.
+        sides: "auto" for what is likely, "both" to keep every inner side, "outer" to leave them all out; thin_px:
+            widest line by hand.
     """
     told = {}
     for index, inner in enumerate(contours):
@@ -208,7 +249,8 @@ def needless(contours, size, sides="auto", thin_px=THIN_PX):
 
 
 def _rings(contours, but):
-    """Of each hole that runs along the outline around it: (width between them, how much that changes as a share of it), in pixels."""
+    """Of each hole that runs along the outline around it: (width between them, how much that changes as a share of it),
+    in pixels."""
     trees, rings = {}, {}
     for index, contour in enumerate(contours):
         if not contour.hole or contour.parent is None or index in but:
@@ -218,8 +260,11 @@ def _rings(contours, but):
             continue
         if contour.parent not in trees:
             trees[contour.parent] = cKDTree(outer.points)
-        away, _ = trees[contour.parent].query(contour.points[::max(1, len(contour.points) // 300)])
+        away, _ = trees[contour.parent].query(contour.points[:: max(1, len(contour.points) // 300)])
         width = float(np.median(away))
-        if width < DOUBLE_SHARE * np.sqrt(outer.area_px) and float(np.ptp(np.quantile(away, [0.1, 0.9]))) < DOUBLE_SPREAD * width:
+        if (
+            width < DOUBLE_SHARE * np.sqrt(outer.area_px)
+            and float(np.ptp(np.quantile(away, [0.1, 0.9]))) < DOUBLE_SPREAD * width
+        ):
             rings[index] = (width, float(np.ptp(np.quantile(away, [0.1, 0.9]))) / max(width, 1e-9))
     return rings

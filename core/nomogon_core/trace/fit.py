@@ -12,12 +12,12 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Circle, Ellipse, Line, closed_area, moved, reverse
+from nomogon_core.geometry.curves import Circle, Ellipse, Line, closed_area, moved, reverse
+from nomogon_core.picture.blur import curvature_of, drawn_out, true_radius
 from nomogon_core.trace.adjustment import adjust, with_halves
 from nomogon_core.trace.described import SURE_TIP_PX, describe, resample, wobble
 from nomogon_core.trace.distances import distances_of, uncertainty_of
 from nomogon_core.trace.fit_settings import SETTINGS
-from nomogon_core.trace.lens import curvature_of, drawn_out, true_radius
 from nomogon_core.trace.lines_arcs import UNKNOWNS, curvature_along, lines_and_arcs, recessions_of, with_small_fillets
 from nomogon_core.trace.pieces import best_pieces, simplify
 from nomogon_core.trace.rough import rough_curves
@@ -27,7 +27,8 @@ MOST_TEETH = 400
 # Lines and arcs that an outline was drawn with may become cubics only where they are shorter than this many tolerances.
 KEPT_TOLERANCES = 4.0
 LEAST_SMEAR_PX, CORNER_REACH_SIGMAS = 1.5, 2.5
-# A contour that wobbles more is told better by free curves; one with as few smooth joints between arcs was drawn with lines and arcs,
+# A contour that wobbles more is told better by free curves; one with as few smooth joints between arcs was drawn with
+# lines and arcs,
 # and so was one that free curves would not tell with fewer numbers.
 MOST_DRAWN_NOISE_PX, FEW_BLENDS, DRAWN_UNKNOWNS = 0.3, 0.45, 1.1
 
@@ -59,7 +60,8 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings
         pixel: size of a pixel in that unit.
         tolerance: how far a curve may leave the contour, in that unit.
         noise_px: wobble known from other contours of the same picture, in pixels.
-        blur_px: standard deviation of the blur of the edge, in pixels, whose effect on round edges and corners is taken back; 0 of points that
+        blur_px: standard deviation of the blur of the edge, in pixels, whose effect on round edges and corners is taken
+            back; 0 of points that
             come from no picture.
         tell: called now and then with the share 0..1 that is done.
 
@@ -109,7 +111,10 @@ def _without_blur(contour, blur, corners=(), closed=True):
     """A contour moved to where it would be without the blur, but next to its corners."""
     if blur <= 0:
         return contour
-    curvature, near = curvature_of(contour, max(blur, LEAST_SMEAR_PX), closed=closed), math.ceil(CORNER_REACH_SIGMAS * blur)
+    curvature, near = (
+        curvature_of(contour, max(blur, LEAST_SMEAR_PX), closed=closed),
+        math.ceil(CORNER_REACH_SIGMAS * blur),
+    )
     for corner in corners:
         curvature[np.arange(corner - near, corner + near + 1) % len(contour)] = 0.0
     return drawn_out(contour, curvature, blur, closed=closed)
@@ -118,7 +123,13 @@ def _without_blur(contour, blur, corners=(), closed=True):
 def held_against(curves, points, pixel, blur_px=0.0):
     """Curves as the :class:`FittedOutline` of a closed contour (n, 2) that they were not necessarily fitted to."""
     scaled = np.asarray(points, float) / pixel
-    return _told(tuple(_in_unit(curve, (0.0, 0.0), 1 / pixel) for curve in curves), _without_blur(resample(scaled), blur_px), (0.0, 0.0), pixel, blur_px)
+    return _told(
+        tuple(_in_unit(curve, (0.0, 0.0), 1 / pixel) for curve in curves),
+        _without_blur(resample(scaled), blur_px),
+        (0.0, 0.0),
+        pixel,
+        blur_px,
+    )
 
 
 def fit_open(points, *, pixel, tolerance, blur_px=0.0, settings=SETTINGS, tell=None):
@@ -152,10 +163,12 @@ class Shares:
 
     def of(self, index):
         """A function to be called with the share that is done of one."""
+
         def told(share):
             self.done[index] = max(self.done[index], share)
             if self.tell:
                 self.tell(sum(size * done for size, done in zip(self.sizes, self.done)) / sum(self.sizes))
+
         return told
 
 
@@ -165,9 +178,11 @@ def _untold(share):
 
 def _without_gap(curves, path):
     """The curves of an open path from its start to its end."""
-    gap = min((index for index, curve in enumerate(curves) if isinstance(curve, Line)),
-              key=lambda index: math.dist(curves[index].start, path[-1]) + math.dist(curves[index].end, path[0]))
-    return curves[gap + 1:] + curves[:gap]
+    gap = min(
+        (index for index, curve in enumerate(curves) if isinstance(curve, Line)),
+        key=lambda index: math.dist(curves[index].start, path[-1]) + math.dist(curves[index].end, path[0]),
+    )
+    return curves[gap + 1 :] + curves[:gap]
 
 
 def _checked(points, pixel, tolerance):
@@ -193,18 +208,22 @@ def _told(curves, contour, shift, pixel, blur):
     back = tuple(_in_unit(curve, shift, pixel) for curve in curves)
     teeth = np.linspace(0, len(contour) - 1, min(len(contour), MOST_TEETH)).astype(int)
     comb = np.column_stack([(contour[teeth] + shift) * pixel, distances[teeth] * pixel])
-    return FittedOutline(back, u95, float(np.abs(distances).max()) * pixel, float(np.sqrt(np.mean(distances**2))) * pixel, comb)
+    return FittedOutline(
+        back, u95, float(np.abs(distances).max()) * pixel, float(np.sqrt(np.mean(distances**2))) * pixel, comb
+    )
 
 
 def _is_clear(noise, settings):
-    """Whether a contour wobbles so little that lines and arcs are told from it, and sides can be carried on past their corners."""
+    """Whether a contour wobbles so little that lines and arcs are told from it, and sides can be carried on past their
+    corners."""
     return settings.noise_factor * noise <= settings.clear_detection * settings.least_detection_px
 
 
 def _fitted_curves(outline, detection, tolerance, noise, settings, tell):
     """Curves of a described contour, and the contour without its blur that they were fitted to.
 
-    A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the picture.
+    A rough one that lines and arcs cannot make up is looked at anew, and its corners are taken as they stand in the
+    picture.
     """
     clear = _is_clear(noise, settings)
     if clear:
@@ -212,13 +231,20 @@ def _fitted_curves(outline, detection, tolerance, noise, settings, tell):
     chain = lines_and_arcs(outline, noise)
     if chain.noise_px < MOST_DRAWN_NOISE_PX and chain.blended <= FEW_BLENDS:
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
-    free = attrs.evolve(outline, points=_without_blur(outline.points, outline.blur_px, outline.corners, not outline.is_open))
+    free = attrs.evolve(
+        outline, points=_without_blur(outline.points, outline.blur_px, outline.corners, not outline.is_open)
+    )
     pieces = best_pieces(free, detection, settings)
     if clear and chain.unknowns <= DRAWN_UNKNOWNS * sum(UNKNOWNS[kind] for kind, *_ in pieces):
         return _drawn_curves(outline, chain, detection, tolerance, settings, tell)
     if not clear:
-        rough = attrs.evolve(free, rough=True, sure_tip_px=settings.free_tip_px, slacks=np.minimum(free.slacks, settings.free_tip_px),
-                             skips=np.minimum(free.skips, settings.free_skip_px))
+        rough = attrs.evolve(
+            free,
+            rough=True,
+            sure_tip_px=settings.free_tip_px,
+            slacks=np.minimum(free.slacks, settings.free_tip_px),
+            skips=np.minimum(free.skips, settings.free_skip_px),
+        )
         return rough_curves(rough, pieces, tolerance, settings, tell), rough.points
     return _fewest(free, pieces, detection, tolerance, settings, tell), free.points
 
@@ -229,8 +255,14 @@ def _drawn_curves(outline, chain, detection, tolerance, settings, tell):
     points = outline.points
     if outline.blur_px > 0:
         points = drawn_out(points, curvature_along(outline, chain), outline.blur_px, closed=not outline.is_open)
-    drawn = attrs.evolve(outline, points=points, drawn=True, least_kept_px=KEPT_TOLERANCES * tolerance, corners=chain.corners,
-                         recessions=recessions_of(outline, chain))
+    drawn = attrs.evolve(
+        outline,
+        points=points,
+        drawn=True,
+        least_kept_px=KEPT_TOLERANCES * tolerance,
+        corners=chain.corners,
+        recessions=recessions_of(outline, chain),
+    )
     return _fewest(drawn, chain.pieces, detection, tolerance, settings, tell), points
 
 

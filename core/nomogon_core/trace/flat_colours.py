@@ -1,6 +1,8 @@
-"""Pictures of flat colours and ink, as cartoons and signs are: every patch of one colour and every ink line has an outline of its own.
+"""Pictures of flat colours and ink, as cartoons and signs are: every patch of one colour and every ink line has an
+outline of its own.
 
-Patches are grown from the pixels that have one of the picture's main colours; each outline lies where a pixel is half of its patch and half
+Patches are grown from the pixels that have one of the picture's main colours; each outline lies where a pixel is half
+of its patch and half
 of what is next to it, so that two patches side by side share their edge, which is then told once.
 """
 
@@ -12,7 +14,7 @@ from scipy.spatial import cKDTree
 from skimage.segmentation import watershed
 
 from nomogon_core.errors import TraceError
-from nomogon_core.trace.contours import Tones, find_contours
+from nomogon_core.picture.contours import Tones, find_contours
 from nomogon_core.trace.finding import perceptual
 
 MOST_COLOURS, SAMPLED_PIXELS, PALETTE_PIXELS = 10, 20_000, 1_500_000
@@ -27,7 +29,8 @@ ONE_TONE = Tones(0.0, 1.0, np.ones((2, 2), np.float32))
 
 
 def main_colours(colour, reach):
-    """The main colours (k, 3) of a picture, linear, the most frequent first; ``reach`` is how far apart they are, in OKLab.
+    """The main colours (k, 3) of a picture, linear, the most frequent first; ``reach`` is how far apart they are, in
+    OKLab.
 
     Args:
         colour: linear (h, w, 3).
@@ -40,7 +43,12 @@ def main_colours(colour, reach):
     sample = np.ascontiguousarray(flat[np.random.default_rng(1).integers(0, len(flat), SAMPLED_PIXELS)], np.float32)
     cv2.setRNGSeed(1)
     _, label, centers = cv2.kmeans(
-        perceptual(sample), min(MOST_COLOURS, len(sample)), None, (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3), 3, cv2.KMEANS_PP_CENTERS
+        perceptual(sample),
+        min(MOST_COLOURS, len(sample)),
+        None,
+        (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3),
+        3,
+        cv2.KMEANS_PP_CENTERS,
     )
     counts, groups = np.bincount(label[:, 0], minlength=len(centers)), []
     for index in np.argsort(-counts):
@@ -57,22 +65,35 @@ def contours_by_flat_colours(colour, *, reach, least_area_px=60.0):
     """An outline around every patch of a flat colour, ink lines too; an edge of two patches stands once.
 
     Args:
-        colour: linear (h, w, 3); reach: how far apart two colours are, in OKLab; least_area_px: smaller patches belong to their neighbours.
+        colour: linear (h, w, 3); reach: how far apart two colours are, in OKLab; least_area_px: smaller patches belong
+            to their neighbours.
 
     Raises:
-        TraceError: the picture has one colour, no patch stands free of the border, or so many that it is no picture of flat colours.
+        TraceError: the picture has one colour, no patch stands free of the border, or so many that it is no picture of
+        flat colours.
     """
     palette = main_colours(colour, reach)
     if len(palette) < 2:
-        raise TraceError("The picture has one flat colour only. Lower how far a colour reaches, or find the outlines by tone.")
+        raise TraceError(
+            "The picture has one flat colour only. Lower how far a colour reaches, or find the outlines by tone."
+        )
     patches, of_patch = _patches(colour, palette, reach, least_area_px)
     contours = []
     rim = set(np.unique(np.concatenate([patches[0], patches[-1], patches[:, 0], patches[:, -1]])).tolist())
     boxes = _boxes(patches, len(of_patch))
-    for patch in sorted((patch for patch in range(1, len(of_patch)) if patch not in rim), key=lambda patch: -_area(boxes[patch])):
-        contours += [contour for contour in _around(colour, patches, patch, palette, of_patch, boxes[patch], least_area_px) if not contour.touches_border]
+    for patch in sorted(
+        (patch for patch in range(1, len(of_patch)) if patch not in rim), key=lambda patch: -_area(boxes[patch])
+    ):
+        contours += [
+            contour
+            for contour in _around(colour, patches, patch, palette, of_patch, boxes[patch], least_area_px)
+            if not contour.touches_border
+        ]
     if not contours:
-        raise TraceError("No patch of a flat colour stands free of the picture's border. Lower how far a colour reaches, or find the outlines by tone.")
+        raise TraceError(
+            "No patch of a flat colour stands free of the picture's border. Lower how far a colour reaches, or find "
+            "the outlines by tone."
+        )
     return tuple(sorted(_once(contours), key=lambda contour: -contour.area_px))
 
 
@@ -94,10 +115,14 @@ def _patches(colour, palette, reach, least_area):
                 of_patch.append(index)
         if len(of_patch) > MOST_PATCHES:
             raise TraceError(
-                f"More than {MOST_PATCHES} patches of flat colour were found, so this is no picture of flat colours. Raise the smallest outline, "
+                f"More than {MOST_PATCHES} patches of flat colour were found, so this is no picture of flat colours. "
+                "Raise the smallest outline, "
                 "or find the outlines by tone or colour."
             )
-    gradient = sum(cv2.magnitude(cv2.Sobel(channel, cv2.CV_32F, 1, 0), cv2.Sobel(channel, cv2.CV_32F, 0, 1)) for channel in cv2.split(seen))
+    gradient = sum(
+        cv2.magnitude(cv2.Sobel(channel, cv2.CV_32F, 1, 0), cv2.Sobel(channel, cv2.CV_32F, 0, 1))
+        for channel in cv2.split(seen)
+    )
     return _grown_together(np.array(of_patch)[watershed(gradient, seeds)], len(palette))
 
 
@@ -138,7 +163,9 @@ def _around(colour, patches, patch, palette, of_patch, box, least_area):
     own = palette[of_patch[patch]]
     way = own - other
     share = np.einsum("ijk,ijk->ij", colour[window] - other, way) / np.maximum(np.einsum("ijk,ijk->ij", way, way), 1e-8)
-    share = np.where(outside > MIXED_PX, 1.0, np.where(inside > MIXED_PX, 0.0, np.clip(share, -0.2, 1.2))).astype(np.float32)
+    share = np.where(outside > MIXED_PX, 1.0, np.where(inside > MIXED_PX, 0.0, np.clip(share, -0.2, 1.2))).astype(
+        np.float32
+    )
     try:
         found = find_contours(share, least_area_px=least_area, tones=ONE_TONE)
     except TraceError:

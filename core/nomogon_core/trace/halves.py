@@ -12,7 +12,18 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, end_directions, ends, moved, reverse
+from nomogon_core.geometry.curves import (
+    Arc,
+    Circle,
+    Ellipse,
+    Line,
+    Spline,
+    closed_area,
+    end_directions,
+    ends,
+    moved,
+    reverse,
+)
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline, held_against, whole_of
 from nomogon_core.trace.symmetry import find_axis
 
@@ -47,24 +58,48 @@ def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, blur_px
         contours: closed contours (n, 2) in millimetres, the largest first.
         holes: whether each is a hole.
         keep: "left" or "right" of the axis (seen along it, upward or to the right), or the "average" of both.
-        pixel, tolerance, noise_px: as in :func:`fit_outline`; tell: called now and then with the share 0..1 that is done.
+        pixel, tolerance, noise_px: as in :func:`fit_outline`; tell: called now and then with the share 0..1 that is
+            done.
 
     Raises:
-        TraceError: the largest contour is not symmetric, one crosses the axis more than twice, or has no mirror image to be averaged with.
+        TraceError: the largest contour is not symmetric, one crosses the axis more than twice, or has no mirror image
+        to be averaged with.
     """
     axis = find_axis(contours[0])
     if axis.angle < -math.pi / 4:
         axis = attrs.evolve(axis, angle=axis.angle + math.pi)
     size = float(np.ptp(contours[0], axis=0).max())
     if axis.rms > MOST_DEPARTURE * size:
-        raise TraceError(f"The largest outline has no mirror axis: it departs from its best one by {axis.rms:.2f} mm rms. Trace it with both halves as they are.")
+        raise TraceError(
+            f"The largest outline has no mirror axis: it departs from its best one by {axis.rms:.2f} mm rms. Trace it "
+            "with both halves as they are."
+        )
     framed = [_into_frame(axis, points) * ((1, -1) if keep == "right" else (1, 1)) for points in contours]
-    across = [index for index, points in enumerate(framed) if min(points[:, 1].max(), -points[:, 1].min()) > CROSSING_SHARE * np.ptp(points, axis=0).max()]
-    fit, shares = {"pixel": pixel, "tolerance": tolerance, "blur_px": blur_px}, Shares(tell, [len(points) for points in contours])
-    found = [(_crossing(framed[index], keep == "average", noise_px, {**fit, "tell": shares.of(index)}), framed[index], holes[index]) for index in across]
+    across = [
+        index
+        for index, points in enumerate(framed)
+        if min(points[:, 1].max(), -points[:, 1].min()) > CROSSING_SHARE * np.ptp(points, axis=0).max()
+    ]
+    fit, shares = (
+        {"pixel": pixel, "tolerance": tolerance, "blur_px": blur_px},
+        Shares(tell, [len(points) for points in contours]),
+    )
+    found = [
+        (
+            _crossing(framed[index], keep == "average", noise_px, {**fit, "tell": shares.of(index)}),
+            framed[index],
+            holes[index],
+        )
+        for index in across
+    ]
     for one, other in _pairs(framed, across):
         points, image = framed[one], framed[one] * (1, -1) if other is None else framed[other]
-        curves = fit_outline(_mean(points, image * (1, -1)) if keep == "average" else points, noise_px=noise_px, tell=shares.of(one), **fit).curves
+        curves = fit_outline(
+            _mean(points, image * (1, -1)) if keep == "average" else points,
+            noise_px=noise_px,
+            tell=shares.of(one),
+            **fit,
+        ).curves
         found += [(curves, points, holes[one]), (tuple(_mirrored(curve) for curve in curves), image, holes[one])]
     fitted = []
     for curves, points, _ in found:
@@ -147,10 +182,19 @@ def _left_half(points):
         runs.append((int(np.argmin(turned)), int(start)))
     runs.sort(reverse=True)
     if len(runs) > 1 and runs[1][0] > STRAY_SHARE * len(points):
-        raise TraceError(f"An outline crosses its mirror axis in {2 * len(runs)} places, so it has no two halves. Trace it with both halves as they are.")
+        raise TraceError(
+            f"An outline crosses its mirror axis in {2 * len(runs)} places, so it has no two halves. Trace it with "
+            "both halves as they are."
+        )
     count, start = runs[0]
     inner = np.arange(start, start + count) % len(points)
-    return np.vstack([_on_axis(points[start - 1], points[start]), points[inner], _on_axis(points[inner[-1]], points[(inner[-1] + 1) % len(points)])])
+    return np.vstack(
+        [
+            _on_axis(points[start - 1], points[start]),
+            points[inner],
+            _on_axis(points[inner[-1]], points[(inner[-1] + 1) % len(points)]),
+        ]
+    )
 
 
 def _on_axis(one, other):
@@ -163,13 +207,16 @@ def _mean(points, other, closed=True):
     """Each place halfway to the nearest one on another contour."""
     ring = np.vstack([other, other[:1]]) if closed else other
     along = np.arange(len(ring))
-    dense = np.column_stack([np.interp(np.linspace(0, len(ring) - 1, DENSE * len(ring)), along, ring[:, axis]) for axis in (0, 1)])
+    dense = np.column_stack(
+        [np.interp(np.linspace(0, len(ring) - 1, DENSE * len(ring)), along, ring[:, axis]) for axis in (0, 1)]
+    )
     _, nearest = cKDTree(dense).query(points)
     return (points + dense[nearest]) / 2
 
 
 def _with_image(half, tolerance):
-    """A closed outline of the curves of a left half and their images; what crosses the axis squarely is one curve, or made exactly square."""
+    """A closed outline of the curves of a left half and their images; what crosses the axis squarely is one curve, or
+    made exactly square."""
     joined = [None, None]
     if len(half) > 1:
         joined[0] = _joined(half[0], tolerance)
@@ -178,7 +225,7 @@ def _with_image(half, tolerance):
         half[0] = _square(half[0])
     if joined[1] is None:
         half[-1] = reverse(_square(reverse(half[-1])))
-    inner = half[joined[0] is not None:len(half) - (joined[1] is not None)]
+    inner = half[joined[0] is not None : len(half) - (joined[1] is not None)]
     images = [reverse(_mirrored(curve)) for curve in reversed(inner)]
     first, last = ([curve] if curve is not None else [] for curve in (joined[0], joined[1] and reverse(joined[1])))
     return (*first, *inner, *last, *images)
@@ -189,7 +236,8 @@ def _is_square(curve):
 
 
 def _joined(curve, tolerance):
-    """A line or arc that leaves the axis squarely and its image as one, if that moves it by no more than the tolerance; else None."""
+    """A line or arc that leaves the axis squarely and its image as one, if that moves it by no more than the tolerance;
+    else None."""
     start, end = ends(curve)
     if not _is_square(curve) or isinstance(curve, Spline):
         return None

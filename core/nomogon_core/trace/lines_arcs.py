@@ -1,8 +1,11 @@
 """The lines and arcs that a contour was drawn with: all breaks at once, by what the contour's own noise makes likely.
 
-Every place of the contour is a candidate (in the spirit of Perez and Vidal 1994); a piece costs its squared distances over twice
-the noise's variance, which is taken from the chain's own residuals, and a fixed amount for its unknowns (Schwarz 1978). The
-noise of neighbours is alike, so a point counts for less than one. Points are left out only next to what may be a corner.
+Every place of the contour is a candidate (in the spirit of Perez and Vidal 1994); a piece costs its squared distances
+over twice
+the noise's variance, which is taken from the chain's own residuals, and a fixed amount for its unknowns (Schwarz 1978).
+The
+noise of neighbours is alike, so a point counts for less than one. Points are left out only next to what may be a
+corner.
 """
 
 import math
@@ -11,12 +14,12 @@ import attrs
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
+from nomogon_core.picture.blur import tip_recession
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_chain import cheapest_lines_and_arcs
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import RECESSION_SLACK
 from nomogon_core.trace.distances import distances_to_run
-from nomogon_core.trace.lens import tip_recession
 from nomogon_core.trace.pieces import off_primitive, primitive
 
 LINE_COST, ARC_COST, CORNER_COST, WEAK_CORNER_COST = 14.0, 18.0, 4.0, 10.0
@@ -51,10 +54,13 @@ class Chain:
 
     @property
     def blended(self):
-        """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs, most where arcs stand in for
+        """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs,
+        most where arcs stand in for
         free curves."""
         corners, pairs = set(self.corners.tolist()), zip([self.pieces[-1], *self.pieces[:-1]], self.pieces)
-        return sum(before[0] == after[0] == ARC and after[1] not in corners for before, after in pairs) / len(self.pieces)
+        return sum(before[0] == after[0] == ARC and after[1] not in corners for before, after in pairs) / len(
+            self.pieces
+        )
 
     @property
     def unknowns(self):
@@ -98,7 +104,8 @@ def _first_start(outline):
 
 
 def _sure_break(outline, chain):
-    """A break of a chain that the next one can begin at: a corner, else one between long pieces; never where the chain began, since that was not chosen."""
+    """A break of a chain that the next one can begin at: a corner, else one between long pieces; never where the chain
+    began, since that was not chosen."""
     if outline.is_open:
         return 0, _margin(outline, 0)
     count, begin = len(outline.points), chain.pieces[0][1] % len(outline.points)
@@ -116,7 +123,8 @@ def _margin(outline, place):
 
 
 def _nodes(outline, start, breaks=None, refuted=None):
-    """(places, margins) of the nodes, the first at ``start`` and the last there again; only near breaks where these are given."""
+    """(places, margins) of the nodes, the first at ``start`` and the last there again; only near breaks where these are
+    given."""
     count, (origin, margin) = len(outline.points), start
     stride = max(1, math.ceil(count / MOST_NODES))
     if breaks is None or stride == 1:
@@ -129,9 +137,14 @@ def _nodes(outline, start, breaks=None, refuted=None):
         may_be = may_be[~refuted[may_be]]
     corners = np.unique((may_be - origin) % count)
     places = np.concatenate([plain, corners])
-    margins = np.concatenate([np.zeros(len(plain), np.int64), [_margin(outline, place + origin) for place in corners]]).astype(np.int64)
+    margins = np.concatenate(
+        [np.zeros(len(plain), np.int64), [_margin(outline, place + origin) for place in corners]]
+    ).astype(np.int64)
     inner = places > 0
-    places, margins = np.concatenate([[0], places[inner], [count - 1 if outline.is_open else count]]), np.concatenate([[margin], margins[inner], [margin]])
+    places, margins = (
+        np.concatenate([[0], places[inner], [count - 1 if outline.is_open else count]]),
+        np.concatenate([[margin], margins[inner], [margin]]),
+    )
     if outline.is_open:
         inner = (places < count - 1) | (np.arange(len(places)) == len(places) - 1)
         places, margins = places[inner], margins[inner]
@@ -144,8 +157,17 @@ def _cheapest(outline, nodes, variance):
     places, margins = nodes
     weak = np.clip(1 - outline.corner_strength[places % len(outline.points)] / CLEAR_TURN, 0, 1)
     node_costs = np.where(margins > 0, CORNER_COST + WEAK_CORNER_COST * weak, 0.0)
-    back, kinds = cheapest_lines_and_arcs(np.ascontiguousarray(outline.points), places, margins, node_costs, variance, LINE_COST, ARC_COST,
-                                          LEAST_POINTS, LEAST_RADIUS_PX)
+    back, kinds = cheapest_lines_and_arcs(
+        np.ascontiguousarray(outline.points),
+        places,
+        margins,
+        node_costs,
+        variance,
+        LINE_COST,
+        ARC_COST,
+        LEAST_POINTS,
+        LEAST_RADIUS_PX,
+    )
     chosen, at = [], len(places) - 1
     while at >= 0:
         chosen.append((int(places[at]), int(margins[at]), int(kinds[at])))
@@ -162,13 +184,16 @@ def _chain(outline, nodes, noise, alike):
         pieces.append((ARC if kind else LINE, first, last, None))
     if outline.is_open:
         pieces.append((GAP, count - 1, count, None))
-    corners = {place % count for place, margin, _ in nodes[:-1] if margin > 0} | ({0, count - 1} if outline.is_open else set())
+    corners = {place % count for place, margin, _ in nodes[:-1] if margin > 0} | (
+        {0, count - 1} if outline.is_open else set()
+    )
     corners = np.array(sorted(corners), np.int64)
     return Chain(pieces, corners, noise, alike)
 
 
 def _noise_of(outline, pieces):
-    """(noise, how many neighbours are alike) of the residuals of all pieces, without what lies next to corners (Bartlett 1946)."""
+    """(noise, how many neighbours are alike) of the residuals of all pieces, without what lies next to corners
+    (Bartlett 1946)."""
     count, squares, products, used = len(outline.points), 0.0, np.zeros(12), 0
     for kind, first, last, _ in pieces:
         if last - first < 16:
@@ -188,7 +213,8 @@ def _noise_of(outline, pieces):
 
 
 def curvature_along(outline, chain):
-    """Curvature (n,) at each point of the contour as the pieces have it, in 1/pixels, positive where it turns from x toward y; 0 at corners."""
+    """Curvature (n,) at each point of the contour as the pieces have it, in 1/pixels, positive where it turns from x
+    toward y; 0 at corners."""
     count = len(outline.points)
     curvature = np.zeros(count)
     for kind, first, last, _ in chain.pieces:
@@ -196,25 +222,32 @@ def curvature_along(outline, chain):
             places = np.arange(first, last + 1) % count
             x, y, radius = primitive(outline, kind, first, last)
             middle = places[len(places) // 2]
-            way, inward = outline.points[(middle + 1) % count] - outline.points[middle - 1], np.array([x, y]) - outline.points[middle]
+            way, inward = (
+                outline.points[(middle + 1) % count] - outline.points[middle - 1],
+                np.array([x, y]) - outline.points[middle],
+            )
             curvature[places] = math.copysign(1 / max(radius, LEAST_RADIUS_PX), way[0] * inward[1] - way[1] * inward[0])
     return curvature
 
 
 def with_small_fillets(outline, chain):
-    """The chain with short flat arcs where it has them as a short line between two weak corners, and an arc where a corner stands back."""
+    """The chain with short flat arcs where it has them as a short line between two weak corners, and an arc where a
+    corner stands back."""
     return _with_blunt_corners_rounded(outline, _with_flats_bent(outline, _with_lines_joined(outline, chain)))
 
 
 def _with_lines_joined(outline, chain):
-    """The chain with neighbouring lines as one where one bows less than can be told: texture beside an edge makes it wander."""
+    """The chain with neighbouring lines as one where one bows less than can be told: texture beside an edge makes it
+    wander."""
     count, pieces, corners, index = len(outline.points), list(chain.pieces), set(chain.corners.tolist()), 0
     while index < len(pieces) and len(pieces) > 2:
         before, after = pieces[index - 1], pieces[index]
         if before[0] == after[0] == LINE:
             last = before[2] + after[2] - after[1]
             line = compiled.line_through(outline.points, before[1], last, 1)
-            away = uniform_filter1d(off_primitive(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX)
+            away = uniform_filter1d(
+                off_primitive(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX
+            )
             if np.abs(away).max() < max(LEAST_BOW_PX, BOW_NOISES * chain.noise_px):
                 pieces[index - 1] = (LINE, before[1], last, None)
                 corners.discard(after[1] % count)
@@ -225,13 +258,20 @@ def _with_lines_joined(outline, chain):
 
 
 def _with_flats_bent(outline, chain):
-    """The chain with an arc for each short line that turns the same way a little at both of its ends: smooth is likelier there."""
+    """The chain with an arc for each short line that turns the same way a little at both of its ends: smooth is
+    likelier there."""
     count, pieces, corners = len(outline.points), list(chain.pieces), set(chain.corners.tolist())
     for index in range(len(pieces)):
         before, here, after = pieces[index - 1], pieces[index], pieces[(index + 1) % len(pieces)]
-        if len(pieces) < 4 or any(kind != LINE for kind, *_ in (before, here, after)) or here[2] - here[1] > LONGEST_FLAT_PX:
+        if (
+            len(pieces) < 4
+            or any(kind != LINE for kind, *_ in (before, here, after))
+            or here[2] - here[1] > LONGEST_FLAT_PX
+        ):
             continue
-        ways = [outline.points[last % count] - outline.points[first % count] for _, first, last, _ in (before, here, after)]
+        ways = [
+            outline.points[last % count] - outline.points[first % count] for _, first, last, _ in (before, here, after)
+        ]
         turns = [math.atan2(u[0] * v[1] - u[1] * v[0], float(u @ v)) for u, v in zip(ways[:-1], ways[1:])]
         if turns[0] * turns[1] <= 0 or max(map(abs, turns)) > MOST_FLAT_TURN:
             continue
@@ -239,12 +279,18 @@ def _with_flats_bent(outline, chain):
         corners -= {here[1] % count, here[2] % count}
         pieces[index - 1] = (LINE, before[1], before[2] - more, None)
         pieces[index] = (ARC, (here[1] - more) % count, (here[1] - more) % count + here[2] - here[1] + 2 * more, None)
-        pieces[(index + 1) % len(pieces)] = (LINE, (after[1] + more) % count, (after[1] + more) % count + after[2] - after[1] - more, None)
+        pieces[(index + 1) % len(pieces)] = (
+            LINE,
+            (after[1] + more) % count,
+            (after[1] + more) % count + after[2] - after[1] - more,
+            None,
+        )
     return attrs.evolve(chain, pieces=pieces, corners=np.array(sorted(corners), np.int64))
 
 
 def _with_blunt_corners_rounded(outline, chain):
-    """The chain with an arc at each corner between two lines that stands back from where these cross by more than the blur explains."""
+    """The chain with an arc at each corner between two lines that stands back from where these cross by more than the
+    blur explains."""
     count, pieces, corners = len(outline.points), list(chain.pieces), set(chain.corners.tolist())
     added = []
     for index, (kind, first, _, _) in enumerate(pieces):
@@ -265,14 +311,19 @@ def _with_blunt_corners_rounded(outline, chain):
 
 
 def _half_fillet(outline, chain, before, after):
-    """Half the length in pixels of the fillet between two lines, or None where their corner is as sharp as the blur lets it be."""
+    """Half the length in pixels of the fillet between two lines, or None where their corner is as sharp as the blur
+    lets it be."""
     back, sharp, turn, unsure = _standing_back(outline, chain, before, after)
     shorter = min(before[2] - before[1], after[2] - after[1])
     if not LEAST_TURN < turn < MOST_FILLET_TURN or back - sharp < max(LEAST_STANDING_BACK_PX, 4 * unsure):
         return None
     radius = math.sqrt(back**2 - sharp**2) / (1 / math.cos(turn / 2) - 1)
     half = round(radius * turn / 2)
-    return half if 2 <= half <= MOST_FILLET_SHARE * shorter and radius * math.tan(turn / 2) < MOST_FILLET_SHARE * shorter else None
+    return (
+        half
+        if 2 <= half <= MOST_FILLET_SHARE * shorter and radius * math.tan(turn / 2) < MOST_FILLET_SHARE * shorter
+        else None
+    )
 
 
 def _blunt_corners(outline, chain):
@@ -299,7 +350,8 @@ def recessions_of(outline, chain):
 
 
 def _standing_back(outline, chain, before, after):
-    """(how far in pixels the contour stands back from the tip that two pieces make, how far the blur draws it back, their turn, how unsure that is)."""
+    """(how far in pixels the contour stands back from the tip that two pieces make, how far the blur draws it back,
+    their turn, how unsure that is)."""
     count, place = len(outline.points), after[1]
     sides = [_tangent_at(outline, piece, place, count) for piece in (before, after)]
     (p, u), (q, v) = sides

@@ -10,7 +10,8 @@ PREFERRED = (1.0, 1.25, 1.6, 2.0, 2.5, 3.15, 4.0, 5.0, 6.3, 8.0, 10.0)
 def offered_tolerance(noise_px, mm_per_px):
     """(millimetres, why) of the tolerance to begin with.
 
-    Finer than a pixel, or than several times the wobble of the picture's edges, curves follow the picture's faults; then corners
+    Finer than a pixel, or than several times the wobble of the picture's edges, curves follow the picture's faults;
+    then corners
     of compressed pictures are lost in short curves.
 
     Args:
@@ -22,4 +23,7 @@ def offered_tolerance(noise_px, mm_per_px):
     offered = next(step for step in PREFERRED if step * decade >= wanted * 0.999) * decade
     if wanted == LEAST_MM:
         return offered, "the picture is fine enough for it"
-    return offered, "a pixel is that large here" if pixel >= wobble else "the edges wobble too much in the picture for less"
+    return (
+        offered,
+        "a pixel is that large here" if pixel >= wobble else "the edges wobble too much in the picture for less",
+    )

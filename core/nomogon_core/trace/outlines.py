@@ -6,14 +6,22 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import TraceError
-from nomogon_core.geometry import Arc, Circle, Ellipse, Line, Spline, closed_area, ends, length, sample
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area, length, sample
+from nomogon_core.geometry.records import primitive_record
+from nomogon_core.picture.cleanup import clean, without_gaps
+from nomogon_core.picture.contours import find_contours, tones_of
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.reference.cleanup import clean, without_gaps
 from nomogon_core.trace.centre_lines import centre_lines, marks_among
-from nomogon_core.trace.contours import find_contours, tones_of
-from nomogon_core.trace.finding import SAME_COLOUR, SIDES_OF_LINES, THIN_PX, contours_by_colour, contours_by_edge, needless
 from nomogon_core.trace.described import contour_noise
 from nomogon_core.trace.faint import faint_strokes
+from nomogon_core.trace.finding import (
+    SAME_COLOUR,
+    SIDES_OF_LINES,
+    THIN_PX,
+    contours_by_colour,
+    contours_by_edge,
+    needless,
+)
 from nomogon_core.trace.fit import Shares, fit_open, fit_outline
 from nomogon_core.trace.flat_colours import contours_by_flat_colours
 from nomogon_core.trace.halves import SIDES, fit_halves
@@ -45,17 +53,21 @@ class TraceSettings:
         threshold: share of the way from ground to part at which the edge is taken.
         tolerance_mm: how far a curve may leave the picture's edge.
         speck_mm2: smaller outlines are left out.
-        keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives them.
+        keep: "all", "largest", or (x, y, area) of the wanted outlines: middle and area in pixels, as a preview gives
+            them.
         border: keep outlines that run along the border of the picture.
         part: "dark" or "bright" against the ground, or "auto" for the more striking.
-        mode: what tells part from ground, one of MODES; "flat" are all patches of flat colour and ink; "strokes" are two or more
+        mode: what tells part from ground, one of MODES; "flat" are all patches of flat colour and ink; "strokes" are
+            two or more
             drawn by hand; "centre" follows the middle of drawn lines.
         flatten: level the ground's light everywhere before looking at tones.
-        colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in OKLab.
+        colours: linear (red, green, blue) of the part, for mode "colour"; reach: how far each reaches, as a distance in
+            OKLab.
         gap_mm: gaps and cracks no wider than this are closed first, except in modes "colour" and "flat".
         sides: whether the inner sides of drawn lines are kept, one of :data:`finding.SIDES_OF_LINES`.
         part_strokes, ground_strokes: for mode "strokes", each a row of places (x, y) in pixels of the whole picture.
-        halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of :data:`halves.SIDES`.
+        halves: "" to fit both halves as they are, or which half of a symmetric part is kept and mirrored, one of
+            :data:`halves.SIDES`.
     """
 
     threshold: float = 0.5
@@ -87,7 +99,8 @@ class TracedOutline:
         max_dev_mm, rms_dev_mm: of the picture's edge from the curves.
         closed: False for a stroke with two ends; stroke_mm: its width, None of an outline.
         axis: the mirror axis of an outline that was fitted by halves.
-        comb: places along the curves where the edge was seen, and how far off it is there: rows (x, y, off), millimetres.
+        comb: places along the curves where the edge was seen, and how far off it is there: rows (x, y, off),
+            millimetres.
     """
 
     curves: tuple
@@ -109,10 +122,16 @@ def check_settings(settings):
         TraceError: threshold, tolerance or speck size out of range.
     """
     if not 0.02 <= settings.threshold <= 0.98:
-        raise TraceError(f"The threshold must lie between 0.02 and 0.98 of the way from ground to part; {settings.threshold:g} came.")
-    if not (math.isfinite(settings.tolerance_mm) and SMALLEST_TOLERANCE_MM <= settings.tolerance_mm <= LARGEST_TOLERANCE_MM):
-        raise TraceError(f"The tolerance must lie between {SMALLEST_TOLERANCE_MM} and {LARGEST_TOLERANCE_MM:g} mm; "
-                         f"{settings.tolerance_mm:g} mm came. 0.1 mm suits most parts.")
+        raise TraceError(
+            f"The threshold must lie between 0.02 and 0.98 of the way from ground to part; {settings.threshold:g} came."
+        )
+    if not (
+        math.isfinite(settings.tolerance_mm) and SMALLEST_TOLERANCE_MM <= settings.tolerance_mm <= LARGEST_TOLERANCE_MM
+    ):
+        raise TraceError(
+            f"The tolerance must lie between {SMALLEST_TOLERANCE_MM} and {LARGEST_TOLERANCE_MM:g} mm; "
+            f"{settings.tolerance_mm:g} mm came. 0.1 mm suits most parts."
+        )
     if settings.part not in PARTS:
         raise TraceError(f"The part is {', '.join(PARTS)}; {settings.part!r} came.")
     if settings.mode not in MODES:
@@ -122,15 +141,21 @@ def check_settings(settings):
     if not 0.005 <= settings.reach <= 0.5:
         raise TraceError(f"How far a colour reaches must lie between 0.005 and 0.5; {settings.reach:g} came.")
     if settings.halves and (settings.halves not in SIDES or settings.mode in ("centre", "strokes")):
-        raise TraceError(f"The half that is kept is {', '.join(SIDES)}, of outlines seen all around and not of strokes; {settings.halves!r} came.")
+        raise TraceError(
+            f"The half that is kept is {', '.join(SIDES)}, of outlines seen all around and not of strokes; "
+            f"{settings.halves!r} came."
+        )
     if not (math.isfinite(settings.gap_mm) and 0 <= settings.gap_mm <= LARGEST_GAP_MM):
-        raise TraceError(f"Gaps are closed up to a width between 0 and {LARGEST_GAP_MM:g} mm; {settings.gap_mm:g} mm came.")
+        raise TraceError(
+            f"Gaps are closed up to a width between 0 and {LARGEST_GAP_MM:g} mm; {settings.gap_mm:g} mm came."
+        )
     if not (math.isfinite(settings.speck_mm2) and settings.speck_mm2 >= 0):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
 
 def outlines_of(light, settings, mm_per_px, things=(), colour=None):
-    """Contours that the settings leave: specks, known cards and sheets and, unless wanted, those along the border are out.
+    """Contours that the settings leave: specks, known cards and sheets and, unless wanted, those along the border are
+    out.
 
     Args:
         light: linear luminance (h, w).
@@ -146,25 +171,39 @@ def outlines_of(light, settings, mm_per_px, things=(), colour=None):
     light = _closed(light, settings, mm_per_px)
     least = max(settings.speck_mm2 / mm_per_px**2, 30.0)
     if settings.mode == "colour":
-        contours = contours_by_colour(colour, settings.colours, threshold=settings.threshold, reach=settings.reach, least_area_px=least)
+        contours = contours_by_colour(
+            colour, settings.colours, threshold=settings.threshold, reach=settings.reach, least_area_px=least
+        )
     elif settings.mode == "flat":
         contours = contours_by_flat_colours(colour, reach=settings.reach, least_area_px=least)
     elif settings.mode == "edge":
         contours = contours_by_edge(light, least_area_px=least)
     elif settings.mode == "strokes":
-        contours = contours_by_strokes(light, settings.part_strokes, settings.ground_strokes, colour=colour, least_area_px=least)
+        contours = contours_by_strokes(
+            light, settings.part_strokes, settings.ground_strokes, colour=colour, least_area_px=least
+        )
     else:
         level, tones = _tones_for(light, settings, things)
         contours = find_contours(level, threshold=settings.threshold, least_area_px=least, tones=tones)
-    kept = [contour for contour in contours if (settings.border or not contour.touches_border) and not is_thing(contour, things)]
+    kept = [
+        contour
+        for contour in contours
+        if (settings.border or not contour.touches_border) and not is_thing(contour, things)
+    ]
     if not kept:
-        raise TraceError("Every outline runs along the border of the picture. Take the picture with some ground all around the part.")
+        raise TraceError(
+            "Every outline runs along the border of the picture. Take the picture with some ground all around the part."
+        )
     return kept
 
 
 def _closed(light, settings, mm_per_px):
     """The picture with its gaps closed, if that is wanted."""
-    return without_gaps(light, settings.gap_mm, mm_per_px) if settings.gap_mm and settings.mode not in ("colour", "flat") else light
+    return (
+        without_gaps(light, settings.gap_mm, mm_per_px)
+        if settings.gap_mm and settings.mode not in ("colour", "flat")
+        else light
+    )
 
 
 def _tones_for(light, settings, things):
@@ -199,10 +238,16 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     if settings.halves:
         return _trace_halves(contours, calibration, settings, noise, progress)
     shares = Shares(progress, [len(contour.points) for contour in contours])
-    traced = [outline for index, contour in enumerate(contours) for outline in _fitted(contour, calibration, settings, noise, shares.of(index))]
+    traced = [
+        outline
+        for index, contour in enumerate(contours)
+        for outline in _fitted(contour, calibration, settings, noise, shares.of(index))
+    ]
     if not traced:
-        raise TraceError("No edge stands out from the texture anywhere around the part, so every curve would be a guess. "
-                         "Draw it by hand in Sketch, over the picture.")
+        raise TraceError(
+            "No edge stands out from the texture anywhere around the part, so every curve would be a guess. "
+            "Draw it by hand in Sketch, over the picture."
+        )
     return tuple(traced)
 
 
@@ -213,11 +258,14 @@ def tolerance_for(light, calibration, settings, things=(), colour=None):
     """
     if settings.mode == "centre":
         return offered_tolerance(0.0, calibration.mm_per_px)
-    return offered_tolerance(common_noise(outlines_of(light, settings, calibration.mm_per_px, things, colour)), calibration.mm_per_px)
+    return offered_tolerance(
+        common_noise(outlines_of(light, settings, calibration.mm_per_px, things, colour)), calibration.mm_per_px
+    )
 
 
 def common_noise(contours):
-    """Wobble in pixels that at least half of all edges have, by length: small holes show too little of it, and a ragged blot must not stand for the rest."""
+    """Wobble in pixels that at least half of all edges have, by length: small holes show too little of it, and a ragged
+    blot must not stand for the rest."""
     told = sorted((contour_noise(contour.points, 1.0), len(contour.points)) for contour in contours)
     passed = np.cumsum([length for _, length in told])
     return told[int(np.searchsorted(passed, passed[-1] / 2))][0]
@@ -226,9 +274,19 @@ def common_noise(contours):
 def _trace_halves(contours, calibration, settings, noise, progress):
     """Outlines of a symmetric part, one half fitted and mirrored."""
     contours = sorted(contours, key=lambda contour: -contour.area_px)
-    done = fit_halves([calibration.to_mm(contour.points) for contour in contours], [contour.hole for contour in contours], settings.halves,
-                      pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, noise_px=noise, blur_px=contours[0].blur_px, tell=progress)
-    return tuple(attrs.evolve(_in_mm(fitted, calibration, hole), axis=done.axis) for fitted, hole in zip(done.fitted, done.holes))
+    done = fit_halves(
+        [calibration.to_mm(contour.points) for contour in contours],
+        [contour.hole for contour in contours],
+        settings.halves,
+        pixel=calibration.mm_per_px,
+        tolerance=settings.tolerance_mm,
+        noise_px=noise,
+        blur_px=contours[0].blur_px,
+        tell=progress,
+    )
+    return tuple(
+        attrs.evolve(_in_mm(fitted, calibration, hole), axis=done.axis) for fitted, hole in zip(done.fitted, done.holes)
+    )
 
 
 def _trace_strokes(light, calibration, settings, progress, things):
@@ -236,11 +294,21 @@ def _trace_strokes(light, calibration, settings, progress, things):
     check_settings(settings)
     strokes = _strokes_of(light, settings, calibration.mm_per_px, things)
     if isinstance(settings.keep, (list, tuple)):
-        strokes = [strokes[index] for index in sorted({_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep})]
+        strokes = [
+            strokes[index]
+            for index in sorted(
+                {_nearest([_as_kept(stroke) for stroke in strokes], wanted) for wanted in settings.keep}
+            )
+        ]
     outlines, shares = [], Shares(progress, [len(stroke.points) for stroke in strokes])
     for index, stroke in enumerate(strokes):
         fit = fit_outline if stroke.closed else fit_open
-        fitted = fit(calibration.to_mm(stroke.points), pixel=calibration.mm_per_px, tolerance=settings.tolerance_mm, tell=shares.of(index))
+        fitted = fit(
+            calibration.to_mm(stroke.points),
+            pixel=calibration.mm_per_px,
+            tolerance=settings.tolerance_mm,
+            tell=shares.of(index),
+        )
         outlines.append(_in_mm(fitted, calibration, False, stroke.closed, stroke.width_px * calibration.mm_per_px))
         shares.of(index)(1.0)
     return tuple(outlines)
@@ -258,8 +326,12 @@ def _strokes_of(light, settings, mm_per_px, things):
         return centre_lines(level, tones, threshold=settings.threshold, least_px=least)
     except TraceError as problem:
         try:
-            return centre_lines(*faint_strokes(light), threshold=settings.threshold, least_px=max(least, LEAST_FAINT_PX),
-                                bridge_widths=FAINT_BRIDGE_WIDTHS)
+            return centre_lines(
+                *faint_strokes(light),
+                threshold=settings.threshold,
+                least_px=max(least, LEAST_FAINT_PX),
+                bridge_widths=FAINT_BRIDGE_WIDTHS,
+            )
         except TraceError:
             raise problem from None
 
@@ -284,8 +356,14 @@ def _chosen(contours, settings, size):
         contours = [contour for index, contour in enumerate(contours) if index not in left_out] or contours
         if keep == "all":
             return contours
-        outer = [contour for contour in contours if not contour.hole][:1 if keep == "largest" else max(1, keep)] or contours[:1]
-        return [contour for contour in contours if any(contour is one or (contour.hole and _inside(contour, one)) for one in outer)]
+        outer = [contour for contour in contours if not contour.hole][
+            : 1 if keep == "largest" else max(1, keep)
+        ] or contours[:1]
+        return [
+            contour
+            for contour in contours
+            if any(contour is one or (contour.hole and _inside(contour, one)) for one in outer)
+        ]
     chosen = {_nearest(contours, wanted) for wanted in keep}
     if not chosen:
         raise TraceError("No outline is chosen; click at least one to keep it.")
@@ -304,9 +382,12 @@ def _nearest(contours, wanted):
     def off(index):
         middle = _middle(contours[index])
         return math.hypot(middle[0] - x, middle[1] - y) / size + abs(contours[index].area_px - area) / max(area, 1.0)
+
     best = min(range(len(contours)), key=off)
     if off(best) > 0.5:
-        raise TraceError("One of the chosen outlines is not there at full resolution; raise the speck size or choose again.")
+        raise TraceError(
+            "One of the chosen outlines is not there at full resolution; raise the speck size or choose again."
+        )
     return best
 
 
@@ -320,28 +401,49 @@ def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
         things: cards and sheets, in full pixels.
 
     Returns:
-        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, why it is needless,
+        plain data: path data in full pixels, middle and area in full pixels, area in mm², hole, border, why it is
+            needless,
         if so, and path data of the stretches that are seen, or None where all of it is.
 
     Raises:
         TraceError: as :func:`outlines_of`.
     """
     scaled = [thing.scaled(factor) for thing in things]
-    settings = attrs.evolve(settings, border=True, part_strokes=_scaled(settings.part_strokes, factor), ground_strokes=_scaled(settings.ground_strokes, factor))
+    settings = attrs.evolve(
+        settings,
+        border=True,
+        part_strokes=_scaled(settings.part_strokes, factor),
+        ground_strokes=_scaled(settings.ground_strokes, factor),
+    )
     if settings.mode == "centre":
         strokes = _strokes_of(light, settings, mm_per_px, scaled)
         marks = marks_among(strokes)
-        return [_drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
-                | {"area_mm2": 0.0, "hole": False, "border": False, "needless": "mark" if index in marks else "",
-                   "width_mm": stroke.width_px * mm_per_px} for index, stroke in enumerate(strokes)]
+        return [
+            _drawn(stroke.points, factor, stroke.closed, (len(stroke.points) * factor) ** 2)
+            | {
+                "area_mm2": 0.0,
+                "hole": False,
+                "border": False,
+                "needless": "mark" if index in marks else "",
+                "width_mm": stroke.width_px * mm_per_px,
+            }
+            for index, stroke in enumerate(strokes)
+        ]
     contours = outlines_of(light, settings, mm_per_px, scaled, colour)
     left_out = needless(contours, light.shape[::-1], settings.sides, THIN_PX / factor)
     preview = []
     for index, contour in enumerate(contours):
         runs = sure_runs(contour)
-        preview.append(_drawn(contour.points, factor, True, contour.area_px * factor**2)
-                       | {"hole": contour.hole, "border": contour.touches_border, "area_mm2": contour.area_px * mm_per_px**2,
-                          "needless": left_out.get(index, ""), "seen": None if runs is None else "".join(_path(run, factor) for run in runs)})
+        preview.append(
+            _drawn(contour.points, factor, True, contour.area_px * factor**2)
+            | {
+                "hole": contour.hole,
+                "border": contour.touches_border,
+                "area_mm2": contour.area_px * mm_per_px**2,
+                "needless": left_out.get(index, ""),
+                "seen": None if runs is None else "".join(_path(run, factor) for run in runs),
+            }
+        )
     return preview
 
 
@@ -352,7 +454,9 @@ def _scaled(strokes, factor):
 
 def _path(points, factor):
     """Path data in full pixels."""
-    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in (points * factor + (factor - 1) / 2)[::max(1, len(points) // 1500)])
+    return "M" + "L".join(
+        f"{x:.1f} {y:.1f}" for x, y in (points * factor + (factor - 1) / 2)[:: max(1, len(points) // 1500)]
+    )
 
 
 def _drawn(points, factor, closed, size):
@@ -373,21 +477,35 @@ def _fitted(contour, calibration, settings, noise, tell):
     seen = fit_seen(contour, calibration.to_mm, pixel=pixel, tolerance=settings.tolerance_mm, tell=tell)
     if seen is not None:
         return [_in_mm(one.fitted, calibration, contour.hole and one.closed, one.closed) for one in seen]
-    fitted = fit_outline(calibration.to_mm(contour.points), pixel=pixel, tolerance=settings.tolerance_mm, noise_px=noise, blur_px=contour.blur_px, tell=tell)
+    fitted = fit_outline(
+        calibration.to_mm(contour.points),
+        pixel=pixel,
+        tolerance=settings.tolerance_mm,
+        noise_px=noise,
+        blur_px=contour.blur_px,
+        tell=tell,
+    )
     tell(1.0)
     return [_in_mm(fitted, calibration, contour.hole)]
 
 
 def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
     """A fitted outline with the scale's uncertainty in its radii's."""
-    u95 = tuple(math.hypot(error, scale_u95(calibration, curve) * _size(curve)) if isinstance(curve, (Arc, Circle, Ellipse)) else error
-                for curve, error in zip(fitted.curves, fitted.u95))
+    u95 = tuple(
+        math.hypot(error, scale_u95(calibration, curve) * _size(curve))
+        if isinstance(curve, (Arc, Circle, Ellipse))
+        else error
+        for curve, error in zip(fitted.curves, fitted.u95)
+    )
     area = abs(closed_area(fitted.curves)) if closed else 0.0
-    return TracedOutline(fitted.curves, u95, hole, area, fitted.max_deviation, fitted.rms_deviation, closed, stroke_mm, fitted.comb)
+    return TracedOutline(
+        fitted.curves, u95, hole, area, fitted.max_deviation, fitted.rms_deviation, closed, stroke_mm, fitted.comb
+    )
 
 
 def scale_u95(calibration, curve):
-    """95 % uncertainty of the scale where a curve lies, as a share of it; seen from afar its two directions have their own."""
+    """95 % uncertainty of the scale where a curve lies, as a share of it; seen from afar its two directions have their
+    own."""
     if calibration.is_linear:
         return COVERAGE_FACTOR * calibration.u_mm_per_px / calibration.mm_per_px
     points = sample(curve, max(_size(curve) / SCALE_PLACES, 1e-6))
@@ -407,49 +525,22 @@ def _size(curve):
     return curve.radius if isinstance(curve, (Arc, Circle)) else length(curve)
 
 
-def primitive_record(curve, u95_mm):
-    """Plain data of a curve for reports: kind, points, center, radius, u95_mm; points of an ellipse are an end of each axis."""
-    record = {"kind": type(curve).__name__.lower(), "points": [], "center": None, "radius": None, "u95_mm": u95_mm}
-    if isinstance(curve, Spline):
-        record["points"] = [list(point) for point in curve.points]
-    elif isinstance(curve, (Line, Arc)):
-        record["points"] = [list(point) for point in ends(curve)]
-    if isinstance(curve, Ellipse):
-        record |= {"center": list(curve.center), "points": curve.at([0.0, math.pi / 2]).tolist()}
-    if isinstance(curve, (Arc, Circle)):
-        record |= {"center": list(curve.center), "radius": curve.radius}
-    if isinstance(curve, Arc):
-        angle = curve.start_angle + curve.sweep / 2
-        middle = [curve.center[0] + curve.radius * math.cos(angle), curve.center[1] + curve.radius * math.sin(angle)]
-        record["points"].insert(1, middle)
-    return record
-
-
-def curve_of_record(record):
-    """The curve of a record; the inverse of :func:`primitive_record`."""
-    points = record["points"]
-    if record["kind"] == "line":
-        return Line(*points)
-    if record["kind"] == "circle":
-        return Circle(record["center"], record["radius"])
-    if record["kind"] == "spline":
-        return Spline(points)
-    if record["kind"] == "ellipse":
-        center, (first, second) = record["center"], points
-        return Ellipse(center, (math.dist(center, first), math.dist(center, second)), math.atan2(first[1] - center[1], first[0] - center[0]))
-    center, (start, middle, end) = np.array(record["center"]), np.array(points)
-    first, between, last = (math.atan2(*(point - center)[::-1]) for point in (start, middle, end))
-    sweep = (last - first) % (2 * math.pi)
-    if (between - first) % (2 * math.pi) > sweep:
-        sweep -= 2 * math.pi
-    return Arc(record["center"], record["radius"], first, sweep)
-
-
 def outline_record(outline):
     """Plain data of an outline for reports and for storing."""
     return {
-        "closed": outline.closed, "hole": outline.hole, "area_mm2": outline.area_mm2, "stroke_mm": outline.stroke_mm,
-        "max_dev_mm": outline.max_dev_mm, "rms_dev_mm": outline.rms_dev_mm, "comb": np.round(outline.comb, 5).tolist(),
-        "axis": outline.axis and {"point": list(outline.axis.point), "angle": outline.axis.angle, "rms_mm": outline.axis.rms, "largest_mm": outline.axis.largest},
+        "closed": outline.closed,
+        "hole": outline.hole,
+        "area_mm2": outline.area_mm2,
+        "stroke_mm": outline.stroke_mm,
+        "max_dev_mm": outline.max_dev_mm,
+        "rms_dev_mm": outline.rms_dev_mm,
+        "comb": np.round(outline.comb, 5).tolist(),
+        "axis": outline.axis
+        and {
+            "point": list(outline.axis.point),
+            "angle": outline.axis.angle,
+            "rms_mm": outline.axis.rms,
+            "largest_mm": outline.axis.largest,
+        },
         "primitives": [primitive_record(curve, u95) for curve, u95 in zip(outline.curves, outline.u95_mm)],
     }

@@ -8,7 +8,7 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Arc, Line, end_directions
+from nomogon_core.geometry.curves import Arc, Line, end_directions
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.compiled_fit import CUBIC, GAP, LINE
 
@@ -22,7 +22,8 @@ STRAIGHT_BULGE = 1e-5
 
 
 def best_pieces(outline, tolerance, settings):
-    """Pieces (kind, first, last, control points or None) around the contour: coarse places, then fine ones near the breaks."""
+    """Pieces (kind, first, last, control points or None) around the contour: coarse places, then fine ones near the
+    breaks."""
     count = len(outline.points)
     coarse = min(settings.candidates, count)
     cubic = min(max(settings.cubic_candidates, count // 20), 4 * settings.cubic_candidates, count)
@@ -63,7 +64,11 @@ def _merged(outline, pieces, tolerance, settings):
         changed = False
         for index in range(len(pieces)):
             for span in (3, 2):
-                joined = _join(outline, [pieces[(index + step) % len(pieces)] for step in range(span)], tolerance, settings) if len(pieces) > span else None
+                joined = (
+                    _join(outline, [pieces[(index + step) % len(pieces)] for step in range(span)], tolerance, settings)
+                    if len(pieces) > span
+                    else None
+                )
                 if joined is not None:
                     rest = [pieces[(index + span + step) % len(pieces)] for step in range(len(pieces) - span)]
                     pieces, changed = joined + rest, True
@@ -83,13 +88,22 @@ def _join(outline, run, tolerance, settings):
         return None
     if len(run) == 2:
         kinds = {piece[0] for piece in run} - {CUBIC}
-        return next(([(kind, first, last, None)] for kind in sorted(kinds) if _covers(outline, kind, first, last, tolerance, settings)), None)
+        return next(
+            (
+                [(kind, first, last, None)]
+                for kind in sorted(kinds)
+                if _covers(outline, kind, first, last, tolerance, settings)
+            ),
+            None,
+        )
     if run[1][2] - run[1][1] > 60 or CUBIC in (run[0][0], run[2][0]):
         return None
     begin = first + run[0][2] - run[0][1]
     for share in (0.5, 0.25, 0.75, 0.0, 1.0):
         middle = int(round(begin + share * (run[1][2] - run[1][1])))
-        if _covers(outline, run[0][0], first, middle, tolerance, settings) and _covers(outline, run[2][0], middle, last, tolerance, settings):
+        if _covers(outline, run[0][0], first, middle, tolerance, settings) and _covers(
+            outline, run[2][0], middle, last, tolerance, settings
+        ):
             return [(run[0][0], first, middle, None), (run[2][0], middle, last, None)]
     return None
 
@@ -103,7 +117,14 @@ def _covers(outline, kind, first, last, tolerance, settings):
     if places[0] == places[1]:
         return False
     order = np.argsort(places)
-    begin, steps, kinds, _ = compiled.line_and_arc_trials(outline.points, outline.arc_lengths, places[order], tolerance, outline.skips[places[order]], outline.slacks[places[order]])
+    begin, steps, kinds, _ = compiled.line_and_arc_trials(
+        outline.points,
+        outline.arc_lengths,
+        places[order],
+        tolerance,
+        outline.skips[places[order]],
+        outline.slacks[places[order]],
+    )
     start = int(np.nonzero(order == 0)[0][0])
     return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
@@ -112,13 +133,23 @@ def as_cubic(outline, first, last):
     """One cubic over a range of the contour, as a piece."""
     count = len(outline.points)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, np.array([first, last]) % count)
-    control, _, _ = compiled.fit_cubic(outline.points[np.arange(first, last + 1) % count], nodes[0], nodes[1], ways_out[0], -ways_in[1],
-                                       bool(corner[0]), bool(corner[1]), 6, math.inf)
+    control, _, _ = compiled.fit_cubic(
+        outline.points[np.arange(first, last + 1) % count],
+        nodes[0],
+        nodes[1],
+        ways_out[0],
+        -ways_in[1],
+        bool(corner[0]),
+        bool(corner[1]),
+        6,
+        math.inf,
+    )
     return (CUBIC, int(first), int(last), control)
 
 
 def _cubic_ends(outline, places):
-    """Places and directions at which cubics begin and end: smoothed contour, or the crossing of both sides at a corner."""
+    """Places and directions at which cubics begin and end: smoothed contour, or the crossing of both sides at a
+    corner."""
     points, count = outline.points, len(outline.points)
     reaches = np.full(len(places), min(WIDEST_REACH_PX, max(2, count // 16)))
     if len(outline.corners):
@@ -129,7 +160,7 @@ def _cubic_ends(outline, places):
         mine = reaches == reach
         steps = np.arange(-reach, reach + 1)
         order = 2 if reach < 5 else 3
-        inverse = np.linalg.pinv(np.stack([steps.astype(float)**power for power in range(order + 1)], axis=1))
+        inverse = np.linalg.pinv(np.stack([steps.astype(float) ** power for power in range(order + 1)], axis=1))
         local = np.einsum("ab,mbk->mak", inverse, points[(places[mine, None] + steps) % count])
         nodes[mine] = local[:, 0]
         ways[mine] = local[:, 1] / np.maximum(np.hypot(local[:, 1, 0], local[:, 1, 1]), 1e-12)[:, None]
@@ -156,7 +187,9 @@ def _corner_point(outline, place):
         if away < NEAR_CORNER_PX:
             return crossing
         if outline.clear and outline.closed_by_lens(place) and away < 2 * outline.recession(place):
-            return outline.points[place] + (crossing - outline.points[place]) * min(1.0, outline.recession(place) / away)
+            return outline.points[place] + (crossing - outline.points[place]) * min(
+                1.0, outline.recession(place) / away
+            )
     return outline.points[place]
 
 
@@ -166,16 +199,32 @@ def _solve(outline, places, cubic_places, tolerance, settings):
     Where nothing fits between two neighbouring places, a costly line stands in; the verification breaks it up.
     """
     points, count = outline.points, len(places)
-    begin, steps, kinds, squares = compiled.line_and_arc_trials(points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.slacks[places])
+    begin, steps, kinds, squares = compiled.line_and_arc_trials(
+        points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.slacks[places]
+    )
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, cubic_places)
     c_begin, c_steps, c_squares, controls = compiled.cubic_trials(
-        points, cubic_places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[cubic_places] - 0.5 * settings.skip_px)
+        points,
+        cubic_places,
+        nodes,
+        ways_in,
+        ways_out,
+        corner,
+        tolerance,
+        outline.skips[cubic_places] - 0.5 * settings.skip_px,
+    )
     at = np.searchsorted(places, cubic_places)
     ends = c_begin + c_steps
     c_steps = at[ends % len(at)] + np.where(ends >= len(at), count, 0) - at[c_begin] if len(c_begin) else c_steps
     c_begin = at[c_begin] if len(c_begin) else c_begin
     trials = _Trials.of(begin, steps, kinds, PIECE_COST[kinds] + MISFIT_COST * squares / tolerance**2)
-    trials = trials.and_more(c_begin, c_steps, np.full(len(c_begin), CUBIC), PIECE_COST[CUBIC] + MISFIT_COST * c_squares / tolerance**2, list(controls))
+    trials = trials.and_more(
+        c_begin,
+        c_steps,
+        np.full(len(c_begin), CUBIC),
+        PIECE_COST[CUBIC] + MISFIT_COST * c_squares / tolerance**2,
+        list(controls),
+    )
     if outline.clear:
         trials = trials.chosen(_free_of(outline.closed_by_lens(places), trials.begin + 1, trials.begin + trials.steps))
     trials = trials.and_more(np.arange(count), np.ones(count), np.full(count, LINE), np.full(count, FALLBACK_COST))
@@ -184,7 +233,8 @@ def _solve(outline, places, cubic_places, tolerance, settings):
 
 @attrs.frozen
 class _Trials:
-    """Pieces that could be taken: from which candidate place, how many places on, kind, cost, and control points or None."""
+    """Pieces that could be taken: from which candidate place, how many places on, kind, cost, and control points or
+    None."""
 
     begin: np.ndarray
     steps: np.ndarray
@@ -194,19 +244,33 @@ class _Trials:
 
     @classmethod
     def of(cls, begin, steps, kinds, costs, controls=None):
-        return cls(*(np.asarray(values, np.int64) for values in (begin, steps, kinds)), np.asarray(costs, float), controls or [None] * len(begin))
+        return cls(
+            *(np.asarray(values, np.int64) for values in (begin, steps, kinds)),
+            np.asarray(costs, float),
+            controls or [None] * len(begin),
+        )
 
     def with_gap(self, count):
-        """Of an open path, whose ends are the first and the last place: nothing runs from its end to its start but the gap itself."""
+        """Of an open path, whose ends are the first and the last place: nothing runs from its end to its start but the
+        gap itself."""
         return self.chosen(self.begin + self.steps <= count - 1).and_more([count - 1], [1], [GAP], [0.0])
 
     def chosen(self, which):
         """Those of a mask."""
-        return _Trials(*(getattr(self, name)[which] for name in ("begin", "steps", "kinds", "costs")), [control for control, stays in zip(self.controls, which) if stays])
+        return _Trials(
+            *(getattr(self, name)[which] for name in ("begin", "steps", "kinds", "costs")),
+            [control for control, stays in zip(self.controls, which) if stays],
+        )
 
     def and_more(self, begin, steps, kinds, costs, controls=None):
         more = _Trials.of(begin, steps, kinds, costs, controls)
-        return _Trials(*(np.concatenate([getattr(self, name), getattr(more, name)]) for name in ("begin", "steps", "kinds", "costs")), self.controls + more.controls)
+        return _Trials(
+            *(
+                np.concatenate([getattr(self, name), getattr(more, name)])
+                for name in ("begin", "steps", "kinds", "costs")
+            ),
+            self.controls + more.controls,
+        )
 
 
 def _chain(outline, places, trials, start=None):
@@ -214,7 +278,9 @@ def _chain(outline, places, trials, start=None):
     points, count = outline.points, len(places)
     order = np.argsort(trials.begin, kind="stable")
     begin, steps = trials.begin[order], trials.steps[order]
-    cost, chain = _cheapest_around(outline, places, np.searchsorted(begin, np.arange(count + 1)), steps, trials.costs[order], start)
+    cost, chain = _cheapest_around(
+        outline, places, np.searchsorted(begin, np.arange(count + 1)), steps, trials.costs[order], start
+    )
     pieces = []
     for trial in chain:
         first, end = int(begin[trial]), int(begin[trial] + steps[trial])
@@ -224,7 +290,8 @@ def _chain(outline, places, trials, start=None):
 
 
 def _cheapest_around(outline, places, first_trial, steps, costs, start):
-    """Try several starts of the closed chain: a given one or the strongest corner, then breaks of the best chain so far."""
+    """Try several starts of the closed chain: a given one or the strongest corner, then breaks of the best chain so
+    far."""
     count = len(places)
     if start is None:
         start = 0
@@ -234,7 +301,11 @@ def _cheapest_around(outline, places, first_trial, steps, costs, start):
     best = compiled.cheapest_chain(count, first_trial, steps, costs, start)
     for attempt in range(1, 5):
         first = best[1][0]
-        start = int(begin[first] + steps[first] // 2) % count if attempt == 2 else int(begin[best[1][(attempt * len(best[1]) // 3) % len(best[1])]])
+        start = (
+            int(begin[first] + steps[first] // 2) % count
+            if attempt == 2
+            else int(begin[best[1][(attempt * len(best[1]) // 3) % len(best[1])]])
+        )
         cost, chain = compiled.cheapest_chain(count, first_trial, steps, costs, start)
         if cost < best[0] - 1e-9:
             best = (cost, chain)
@@ -250,19 +321,39 @@ def simplify(outline, pieces, tolerance, settings):
     count = len(outline.points)
     places, locked = [], set()
     for kind, first, last, _ in pieces:
-        stays = kind == GAP or (kind != CUBIC and last - first >= (outline.least_kept_px if outline.drawn else settings.whole_px))
+        stays = kind == GAP or (
+            kind != CUBIC and last - first >= (outline.least_kept_px if outline.drawn else settings.whole_px)
+        )
         parts = 1 if stays else int(np.clip((last - first) / settings.division_px, 2, 6))
         places += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
         if stays and outline.drawn:
             locked.add(first % count)
     places = np.unique(np.array(places) % count)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
-    begin, steps, squares, controls = compiled.cubic_trials(outline.points, places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[places] - 0.5 * settings.skip_px)
+    begin, steps, squares, controls = compiled.cubic_trials(
+        outline.points,
+        places,
+        nodes,
+        ways_in,
+        ways_out,
+        corner,
+        tolerance,
+        outline.skips[places] - 0.5 * settings.skip_px,
+    )
     stays = np.isin(places, list(locked))
     legal = _free_of(corner, begin + 1, begin + steps) & _free_of(stays, begin, begin + steps)
-    trials = _Trials.of(begin[legal], steps[legal], np.full(legal.sum(), CUBIC), FREE_COST + MISFIT_COST * squares[legal] / tolerance**2, list(controls[legal]))
+    trials = _Trials.of(
+        begin[legal],
+        steps[legal],
+        np.full(legal.sum(), CUBIC),
+        FREE_COST + MISFIT_COST * squares[legal] / tolerance**2,
+        list(controls[legal]),
+    )
     at = [int(np.searchsorted(places, piece[1] % count)) for piece in pieces]
-    reach = [(int(np.searchsorted(places, piece[2] % count)) - start) % len(places) or len(places) for piece, start in zip(pieces, at)]
+    reach = [
+        (int(np.searchsorted(places, piece[2] % count)) - start) % len(places) or len(places)
+        for piece, start in zip(pieces, at)
+    ]
     costs = [FREE_COST if piece[0] == CUBIC else PIECE_COST[piece[0]] for piece in pieces]
     longest = max(range(len(pieces)), key=lambda index: pieces[index][2] - pieces[index][1])
     trials = trials.and_more(at, reach, [piece[0] for piece in pieces], costs, [piece[3] for piece in pieces])
@@ -271,7 +362,8 @@ def simplify(outline, pieces, tolerance, settings):
 
 
 def chain_of_cubics(outline, long_ones, tolerance, settings):
-    """Pieces of the fewest cubics between dense places, around some pieces that stay: these come with their curves in the place of control points.
+    """Pieces of the fewest cubics between dense places, around some pieces that stay: these come with their curves in
+    the place of control points.
 
     Where no cubic fits, a costly line stands in.
     """
@@ -283,12 +375,27 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
     places = np.union1d(places, np.array([place % count for piece in long_ones for place in piece[1:3]], int))
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
     curves = _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out)
-    begin, steps, squares, controls = compiled.cubic_trials(outline.points, places, nodes, ways_in, ways_out, corner, tolerance, outline.skips[places] - 0.5 * settings.skip_px)
+    begin, steps, squares, controls = compiled.cubic_trials(
+        outline.points,
+        places,
+        nodes,
+        ways_in,
+        ways_out,
+        corner,
+        tolerance,
+        outline.skips[places] - 0.5 * settings.skip_px,
+    )
     at = np.searchsorted(places, np.array([piece[1] % count for piece in long_ones], int))
     taken = np.zeros(len(places), bool)
     taken[at] = True
     legal = _free_of(taken, begin, begin + steps)
-    trials = _Trials.of(begin[legal], steps[legal], np.full(legal.sum(), CUBIC), 1 + MISFIT_COST * squares[legal] / tolerance**2, list(controls[legal]))
+    trials = _Trials.of(
+        begin[legal],
+        steps[legal],
+        np.full(legal.sum(), CUBIC),
+        1 + MISFIT_COST * squares[legal] / tolerance**2,
+        list(controls[legal]),
+    )
     free = np.nonzero(~taken)[0]
     trials = trials.and_more(free, np.ones(len(free)), np.full(len(free), LINE), np.full(len(free), FALLBACK_COST))
     reach = (np.searchsorted(places, [piece[2] % count for piece in long_ones]) - at) % len(places) if long_ones else []
@@ -297,7 +404,8 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
 
 
 def _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out):
-    """Curves of lines and arcs that stay, None of a gap; nodes at their ends are moved onto them, and cubics there follow their directions."""
+    """Curves of lines and arcs that stay, None of a gap; nodes at their ends are moved onto them, and cubics there
+    follow their directions."""
     count, curves = len(outline.points), []
     found = [None if kind == GAP else primitive(outline, kind, first, last) for kind, first, last, _ in long_ones]
     ends_at = [np.searchsorted(places, (first % count, last % count)) for _, first, last, _ in long_ones]
@@ -317,7 +425,8 @@ def _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out):
 
 
 def primitive(outline, kind, first, last):
-    """The line (normal and offset) or circle (centre and radius) through a range without what the lens rounds off at its ends."""
+    """The line (normal and offset) or circle (centre and radius) through a range without what the lens rounds off at
+    its ends."""
     low, high = (int(outline.skip(place)) for place in (first, last))
     trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
     through = compiled.line_through if kind == LINE else compiled.circle_through
@@ -341,7 +450,8 @@ def _foot(kind, found, place):
 
 
 def _curve_between(outline, kind, found, first, last, start, end):
-    """A line, or the arc that turns as far as the contour does around a circle's centre, between two places on it or near it."""
+    """A line, or the arc that turns as far as the contour does around a circle's centre, between two places on it or
+    near it."""
     if kind == LINE:
         return Line(start, end)
     points = outline.points[np.arange(first, last + 1) % len(outline.points)]
@@ -349,7 +459,8 @@ def _curve_between(outline, kind, found, first, last, start, end):
 
 
 def bulge_of(points, circle, start, end):
-    """Tangent of a quarter of the sweep between two places, from the way that points (n, 2) take around a circle's centre."""
+    """Tangent of a quarter of the sweep between two places, from the way that points (n, 2) take around a circle's
+    centre."""
     x, y, _ = circle
     angles = np.unwrap(np.arctan2(points[:, 1] - y, points[:, 0] - x))
     between = math.atan2(end[1] - y, end[0] - x) - math.atan2(start[1] - y, start[0] - x)

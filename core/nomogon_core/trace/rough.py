@@ -1,8 +1,12 @@
-"""The fewest cubics through a contour that is no drawing of lines and arcs and too rough to tell them: a grown or torn edge.
+"""The fewest cubics through a contour that is no drawing of lines and arcs and too rough to tell them: a grown or torn
+edge.
 
-A chain of cubics between dense places is the start, the best there is for the directions that the contour has there (dynamic
-programming); then neighbours become one, those first that lose least, wherever both sides can be adjusted to it within the
-tolerance. Runs are looked at alone, with their ends held in place and direction, so that the rest of the chain stays as it is.
+A chain of cubics between dense places is the start, the best there is for the directions that the contour has there
+(dynamic
+programming); then neighbours become one, those first that lose least, wherever both sides can be adjusted to it within
+the
+tolerance. Runs are looked at alone, with their ends held in place and direction, so that the rest of the chain stays as
+it is.
 """
 
 import heapq
@@ -12,7 +16,7 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Line, Spline, end_directions, ends
+from nomogon_core.geometry.curves import Line, Spline, end_directions, ends
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.adjustment import Anchors, adjusted, polyline
 from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
@@ -54,7 +58,8 @@ def rough_curves(outline, pieces, tolerance, settings, tell):
 
 
 def _closed_up(curves):
-    """The curves with each cubic beginning exactly where the one before ends: adjusting run after run leaves millionths of a pixel between them."""
+    """The curves with each cubic beginning exactly where the one before ends: adjusting run after run leaves millionths
+    of a pixel between them."""
     closed = list(curves)
     for index, curve in enumerate(closed):
         if isinstance(curve, Spline):
@@ -66,14 +71,21 @@ def _closed_up(curves):
 
 def _start(outline, pieces, tolerance, settings):
     """The chain to begin with, all of it within the tolerance."""
-    long_ones = [_without_bent_ends(outline, piece, tolerance) for piece in pieces
-                 if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)]
+    long_ones = [
+        _without_bent_ends(outline, piece, tolerance)
+        for piece in pieces
+        if piece[0] == GAP or (piece[0] in (LINE, ARC) and piece[2] - piece[1] >= settings.whole_px)
+    ]
     begun = chain_of_cubics(outline, long_ones, tolerance, settings)
     while any(straying := [_strays(outline, piece, tolerance) for piece in begun]):
         gone = {piece[1] % len(outline.points) for piece, strays in zip(begun, straying) if strays}
         long_ones = [piece for piece in long_ones if piece[1] % len(outline.points) not in gone]
         begun = chain_of_cubics(outline, long_ones, tolerance, settings)
-    chain = [link for index, piece in enumerate(begun) for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)]
+    chain = [
+        link
+        for index, piece in enumerate(begun)
+        for link in _links(outline, piece, begun[index - 1], begun[(index + 1) % len(begun)], tolerance)
+    ]
     return _smoothed(outline, chain, tolerance, settings)
 
 
@@ -83,7 +95,11 @@ def _smoothed(outline, chain, tolerance, settings):
     while index < len(chain) and len(chain) > LEAST_CHAIN:
         run = [chain[(index + step) % len(chain)] for step in range(-1, 3)]
         before, after = chain[index - 2], chain[(index + 3) % len(chain)]
-        if CUBIC not in (run[1].kind, run[2].kind) and GAP not in {link.kind for link in (before, *run, after)} and max(run[1].last - run[1].first, run[2].last - run[2].first) >= settings.whole_px:
+        if (
+            CUBIC not in (run[1].kind, run[2].kind)
+            and GAP not in {link.kind for link in (before, *run, after)}
+            and max(run[1].last - run[1].first, run[2].last - run[2].first) >= settings.whole_px
+        ):
             done = _alone(outline, run, (before, after), len(outline.points), tolerance, settings)
             for step, link in enumerate(done or run):
                 chain[(index - 1 + step) % len(chain)] = link
@@ -101,11 +117,17 @@ def _without_bent_ends(outline, piece, tolerance):
     near = np.nonzero(np.abs(off) <= tolerance)[0]
     low, high = (int(places[near[index]]) for index in (0, -1)) if len(near) else (first, last)
     count = len(outline.points)
-    return (kind, first if first % count in outline.corners else low, last if last % count in outline.corners else high, control)
+    return (
+        kind,
+        first if first % count in outline.corners else low,
+        last if last % count in outline.corners else high,
+        control,
+    )
 
 
 def _strays(outline, piece, tolerance):
-    """Whether a line or arc that stays leaves the contour, up to its ends, where it was recognised without them or moved to meet another."""
+    """Whether a line or arc that stays leaves the contour, up to its ends, where it was recognised without them or
+    moved to meet another."""
     kind, first, last, curve = piece
     if kind not in (LINE, ARC) or curve is None:
         return False
@@ -114,7 +136,9 @@ def _strays(outline, piece, tolerance):
     for place in (first, last):
         if place % len(outline.points) in outline.corners:
             slack[np.abs(places - place) <= outline.skip(place)] = outline.sure_tip_px
-    return bool(np.any(np.abs(signed_distance(outline.points[places % len(outline.points)], curve)) > tolerance + slack))
+    return bool(
+        np.any(np.abs(signed_distance(outline.points[places % len(outline.points)], curve)) > tolerance + slack)
+    )
 
 
 def _links(outline, piece, before, after, tolerance):
@@ -130,7 +154,10 @@ def _links(outline, piece, before, after, tolerance):
     points[0] = _end(before, 1, points[0])
     points[-1] = _end(after, 0, points[-1])
     kept = polyline(points, tolerance)
-    return [_Link(LINE, first + low, first + high, Line(points[low], points[high])) for low, high in zip(kept[:-1], kept[1:])]
+    return [
+        _Link(LINE, first + low, first + high, Line(points[low], points[high]))
+        for low, high in zip(kept[:-1], kept[1:])
+    ]
 
 
 def _end(piece, which, place):
@@ -149,11 +176,17 @@ def _joined(outline, chain, tolerance, settings, tell):
 
     def offer(one):
         other = following[one]
-        if one is other or _stays(outline, one, settings) or _stays(outline, other, settings) or is_corner(outline, other.first):
+        if (
+            one is other
+            or _stays(outline, one, settings)
+            or _stays(outline, other, settings)
+            or is_corner(outline, other.first)
+        ):
             return
         merged, worst = _as_one(outline, one, other)
         if worst <= HOPELESS * tolerance:
             heapq.heappush(queue, (worst, next(order), one, other, merged))
+
     for link in chain:
         offer(link)
     while queue and len(following) > LEAST_CHAIN:
@@ -185,8 +218,11 @@ def _joined(outline, chain, tolerance, settings, tell):
 
 
 def _stays(outline, link, settings):
-    """Whether a link is a line so long, beside the whole outline too, that it was drawn as such, or the gap of an open path."""
-    return link.kind == GAP or (link.kind == LINE and link.last - link.first >= max(settings.whole_px, LONG_SHARE * len(outline.points)))
+    """Whether a link is a line so long, beside the whole outline too, that it was drawn as such, or the gap of an open
+    path."""
+    return link.kind == GAP or (
+        link.kind == LINE and link.last - link.first >= max(settings.whole_px, LONG_SHARE * len(outline.points))
+    )
 
 
 def _few_joined(outline, chain, tolerance, settings):
@@ -194,14 +230,28 @@ def _few_joined(outline, chain, tolerance, settings):
     shrunk = len(chain) <= LEAST_CHAIN + 1
     while shrunk and len(chain) > 1:
         shrunk = False
-        tries = sorted(((worst, index, merged) for index in range(len(chain)) for merged, worst in [_as_one(outline, chain[index], chain[(index + 1) % len(chain)])]
-                       if worst <= HOPELESS * tolerance and not (_stays(outline, chain[index], settings) or _stays(outline, chain[(index + 1) % len(chain)], settings))
-                       and not is_corner(outline, chain[(index + 1) % len(chain)].first)), key=lambda item: item[0])
+        tries = sorted(
+            (
+                (worst, index, merged)
+                for index in range(len(chain))
+                for merged, worst in [_as_one(outline, chain[index], chain[(index + 1) % len(chain)])]
+                if worst <= HOPELESS * tolerance
+                and not (
+                    _stays(outline, chain[index], settings)
+                    or _stays(outline, chain[(index + 1) % len(chain)], settings)
+                )
+                and not is_corner(outline, chain[(index + 1) % len(chain)].first)
+            ),
+            key=lambda item: item[0],
+        )
         for _, index, merged in tries:
             rest = [chain[(index + 2 + step) % len(chain)] for step in range(len(chain) - 2)]
             curves, bad, (left, _) = adjusted(outline, _in_a_row([merged, *rest]), tolerance, settings)
             if bad.max() < 0 and len(curves) < len(chain):
-                chain, shrunk = [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left, curves)], True
+                chain, shrunk = (
+                    [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left, curves)],
+                    True,
+                )
                 break
     return chain
 
@@ -222,7 +272,9 @@ def _as_one(outline, one, other):
     out_way, in_way = end_directions(one.curve)[0], -end_directions(other.curve)[1]
     corner = (is_corner(outline, first), is_corner(outline, last))
     data = outline.points[np.arange(first, last + 1, max(1, (last - first) // 150)) % len(outline.points)]
-    control, worst, _ = compiled.fit_cubic(data, np.array(start), np.array(end), out_way, in_way, *corner, FIT_ROUNDS, math.inf)
+    control, worst, _ = compiled.fit_cubic(
+        data, np.array(start), np.array(end), out_way, in_way, *corner, FIT_ROUNDS, math.inf
+    )
     return _Link(CUBIC, first, last, Spline(control)), math.inf if compiled.folds(control) else worst
 
 
@@ -230,7 +282,9 @@ def _alone(outline, run, outer, count, tolerance, settings):
     """Links of a run adjusted between its neighbours, which stay; None when it leaves the tolerance."""
     placed = _in_a_row(run)
     gap = (GAP, placed[-1][2], placed[0][1] + count, _anchors(run, outer))
-    curves, bad, (left, _) = adjusted(outline, [*placed, gap], tolerance, attrs.evolve(settings, free_rebreaks=RUN_REBREAKS))
+    curves, bad, (left, _) = adjusted(
+        outline, [*placed, gap], tolerance, attrs.evolve(settings, free_rebreaks=RUN_REBREAKS)
+    )
     if bad.max() >= 0:
         return None
     return [_Link(kind, first, last, curve) for (kind, first, last, _), curve in zip(left[:-1], curves[:-1])]
@@ -243,6 +297,7 @@ def _anchors(run, outer):
         if math.acos(float(np.clip(arriving @ leaving, -1, 1))) > SMOOTH:
             return None
         return math.atan2(arriving[1], arriving[0])
+
     first, last = run[0].curve, run[-1].curve
     arriving, leaving = kept(outer[0].curve, first), kept(last, outer[1].curve)
     return Anchors(ends(last)[1], leaving, ends(first)[0], arriving)

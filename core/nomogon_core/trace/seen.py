@@ -1,6 +1,8 @@
-"""A contour of which only some stretches are seen: these are fitted one by one, and straight sides carried on across what is not seen.
+"""A contour of which only some stretches are seen: these are fitted one by one, and straight sides carried on across
+what is not seen.
 
-Two sides that are seen on both sides of a gap meet where they cross; a side that goes on in line after a gap is one side. Every other gap
+Two sides that are seen on both sides of a gap meet where they cross; a side that goes on in line after a gap is one
+side. Every other gap
 stays open, since what lies in it would be a guess.
 """
 
@@ -9,7 +11,7 @@ import math
 import attrs
 import numpy as np
 
-from nomogon_core.geometry import Line, closed_area, reverse
+from nomogon_core.geometry.curves import Line, closed_area, reverse
 from nomogon_core.trace.fit import FittedOutline, fit_open
 from nomogon_core.trace.two_strokes import sure_runs
 
@@ -31,7 +33,8 @@ def fit_seen(contour, to_mm, *, pixel, tolerance, tell):
     """Curves of the stretches of a contour that are seen, or None where it is seen all around.
 
     Args:
-        contour: with ``sure``; to_mm: maps (n, 2) pixels; pixel: its millimetres; tolerance: in mm; tell: called with the share that is done.
+        contour: with ``sure``; to_mm: maps (n, 2) pixels; pixel: its millimetres; tolerance: in mm; tell: called with
+            the share that is done.
 
     Returns:
         a list of :class:`SeenOutline`, empty where nothing is seen.
@@ -76,7 +79,9 @@ def _joined(before, after, pixel):
     u95 = (*before.u95[:-1], *(errors if len(met) == 2 else (max(errors),)), *after.u95[1:])
     squares = [outline.rms_deviation**2 * len(outline.comb) for outline in (before, after)]
     comb = np.vstack([before.comb, after.comb])
-    return FittedOutline(curves, u95, max(before.max_deviation, after.max_deviation), math.sqrt(sum(squares) / len(comb)), comb)
+    return FittedOutline(
+        curves, u95, max(before.max_deviation, after.max_deviation), math.sqrt(sum(squares) / len(comb)), comb
+    )
 
 
 def _closed(chain, pixel):
@@ -94,7 +99,8 @@ def _closed(chain, pixel):
 
 
 def _met(first, second, pixel):
-    """The two lines beside a gap carried on to where they cross, or the one line that they are; None where they do neither."""
+    """The two lines beside a gap carried on to where they cross, or the one line that they are; None where they do
+    neither."""
     if not (isinstance(first, Line) and isinstance(second, Line)):
         return None
     end, start = np.array(first.end), np.array(second.start)

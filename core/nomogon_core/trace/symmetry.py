@@ -79,7 +79,8 @@ def _refined(points, tree, angle, middle):
         kept = away <= np.quantile(away, KEPT_SHARE)
         first, second = points[kept], feet[kept]
         halves = (first + second) / 2
-        # Reflection takes a difference d to its mirror image: the axis direction maximises sum(Re(d1 d2 e^(-2i angle))).
+        # Reflection takes a difference d to its mirror image: the axis direction maximises sum(Re(d1 d2 e^(-2i
+        # angle))).
         a, b = first - first.mean(axis=0), second - second.mean(axis=0)
         turned = np.sum((a[:, 0] + 1j * a[:, 1]) * (b[:, 0] + 1j * b[:, 1]))
         new_angle, new_point = float(np.angle(turned) / 2), halves.mean(axis=0)

@@ -6,7 +6,7 @@ import attrs
 import cv2
 import numpy as np
 
-from nomogon_core.trace.contours import REDUCED_SIDE, ground_light
+from nomogon_core.picture.contours import REDUCED_SIDE, ground_light
 
 LARGEST_CARD_MM = 120.0
 INSET_PX, OUTSET_PX = 6.0, 10.0
@@ -29,7 +29,10 @@ class Thing:
 
     def scaled(self, factor):
         """The same in a copy of the picture of which a pixel is ``factor`` pixels."""
-        return Thing(*(tuple(map(tuple, (np.array(places) / factor).tolist())) for places in (self.corners, self.outline)), self.may_be_ground)
+        return Thing(
+            *(tuple(map(tuple, (np.array(places) / factor).tolist())) for places in (self.corners, self.outline)),
+            self.may_be_ground,
+        )
 
 
 def thing_of(rectangle):
@@ -40,7 +43,9 @@ def thing_of(rectangle):
         edge = np.array(rectangle.edges[index].places) if rectangle.edges else np.empty((0, 2))
         runs += [corner[None], edge[np.argsort(np.hypot(*(edge - corner).T))]]
     outline = tuple(map(tuple, np.vstack(runs).tolist()))
-    return Thing(tuple(map(tuple, corners.tolist())), outline, max(rectangle.width_mm, rectangle.height_mm) > LARGEST_CARD_MM)
+    return Thing(
+        tuple(map(tuple, corners.tolist())), outline, max(rectangle.width_mm, rectangle.height_mm) > LARGEST_CARD_MM
+    )
 
 
 def _mask(shape, outline, inset):
@@ -77,7 +82,8 @@ def light_on_sheet(light, things):
 
 
 def light_without_cards(light, things):
-    """The picture with the ground's light where cards lie, which are no part and whose contrast may be far larger than the part's.
+    """The picture with the ground's light where cards lie, which are no part and whose contrast may be far larger than
+    the part's.
 
     Args:
         light: linear luminance (h, w); things: :class:`Thing` values.

@@ -5,7 +5,7 @@ import math
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
-from nomogon_core.geometry import Circle, Ellipse
+from nomogon_core.geometry.curves import Circle, Ellipse
 from nomogon_core.trace import compiled_fit as compiled
 from nomogon_core.trace.distances import signed_distance
 
@@ -38,7 +38,8 @@ def as_ellipse(contour, detection, tolerance):
 def ellipse_through(points):
     """The ellipse nearest to points (n, 2), or None where none is or it is very flat.
 
-    Direct least squares (Fitzgibbon, Pilu and Fisher 1999, in the stable form of Halir and Flusser 1998), then Gauss-Newton on the true distances.
+    Direct least squares (Fitzgibbon, Pilu and Fisher 1999, in the stable form of Halir and Flusser 1998), then
+    Gauss-Newton on the true distances.
     """
     ellipse = _direct(points)
     for _ in range(ROUNDS):
@@ -51,7 +52,9 @@ def ellipse_through(points):
 def _is(contour, curve, radius, detection, tolerance):
     away = signed_distance(contour, curve)
     largest = np.abs(away).max()
-    round_enough = largest <= max(1.4 * detection, 6 * away.std()) and largest <= min(2.5 * detection, 0.25 * radius, max(tolerance, SURE_WOBBLE_PX))
+    round_enough = largest <= max(1.4 * detection, 6 * away.std()) and largest <= min(
+        2.5 * detection, 0.25 * radius, max(tolerance, SURE_WOBBLE_PX)
+    )
     shape = np.abs(uniform_filter1d(away, max(3, len(contour) // 10), mode="wrap")).max()
     wobbles = largest <= min(tolerance, 0.25 * radius) and shape <= max(detection, 0.5 * tolerance)
     area = 0.5 * abs(np.sum(contour[:, 0] * np.roll(contour[:, 1], -1) - contour[:, 1] * np.roll(contour[:, 0], -1)))

@@ -16,6 +16,8 @@ class Command(BaseCommand):
             pool.pool().schedule(kernels.warm)
         try:
             with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
-                worker_app.run_worker(concurrency=THREADS, wait=True, fetch_job_polling_interval=2.0, delete_jobs="always")
+                worker_app.run_worker(
+                    concurrency=THREADS, wait=True, fetch_job_polling_interval=2.0, delete_jobs="always"
+                )
         finally:
             pool.close()

@@ -1,0 +1,155 @@
+"""Vector drawings as pictures: SVG, DXF and one page of a PDF, rendered at a chosen resolution on white."""
+
+import io
+import math
+import re
+
+import attrs
+import ezdxf
+import numpy as np
+import pypdfium2
+import resvg_py
+from ezdxf import bbox, recover
+from ezdxf.addons.drawing import Frontend, RenderContext, config, layout, svg
+from PIL import Image
+
+from nomogon_core.errors import PictureError
+from nomogon_core.picture.decode import MOST_PIXELS
+from nomogon_core.quantity.units import MM_PER_INCH
+
+KINDS = {".svg": "SVG", ".dxf": "DXF", ".pdf": "PDF"}
+LEAST_DPI, MOST_DPI = 30.0, 2400.0
+CSS_DPI = 96.0
+POINTS_PER_INCH = 72.0
+LARGEST_DRAWING = 20_000_000
+DXF_MARGIN_MM = 2.0
+_FETCHES = re.compile(rb"""(?:href|src)\s*=\s*["']\s*(?!\s*#|\s*data:)[^"']""", re.IGNORECASE)
+
+
+@attrs.frozen
+class Rendered:
+    """A drawing as a picture: PNG bytes with its resolution, which is exact, in dots per inch."""
+
+    png: bytes = attrs.field(repr=False)
+    dpi: float
+    pages: int = 1
+
+
+def is_drawing(name):
+    """Whether a file of this name is a vector drawing."""
+    return any(name.lower().endswith(ending) for ending in KINDS)
+
+
+def render(data, name, dpi=300.0, page=1):
+    """Render a drawing.
+
+    Args:
+        data: the file's bytes.
+        name: of the file; its ending says what it is.
+        dpi: pixels per inch of the drawing's own size. An SVG without a size in units has 96 units an inch (CSS);
+            DXF units are read from its header, millimetres where it has none.
+        page: of a PDF, from 1.
+
+    Raises:
+        PictureError: damaged, empty, too large at this resolution, or it fetches other files.
+    """
+    kind = next((word for ending, word in KINDS.items() if name.lower().endswith(ending)), None)
+    if kind is None:
+        raise PictureError(f"{name} is no drawing; SVG, DXF or PDF was expected.")
+    if not (math.isfinite(dpi) and LEAST_DPI <= dpi <= MOST_DPI):
+        raise PictureError(
+            f"The resolution must lie between {LEAST_DPI:g} and {MOST_DPI:g} dots per inch; {dpi:g} came. 300 suits "
+            "most drawings."
+        )
+    if len(data) > LARGEST_DRAWING:
+        raise PictureError(
+            f"{name} has {len(data) / 1e6:.0f} MB; at most {LARGEST_DRAWING / 1e6:.0f} MB of a drawing are taken."
+        )
+    pixels, pages = {"SVG": _svg, "DXF": _dxf, "PDF": _pdf}[kind](data, name, dpi, page)
+    stream = io.BytesIO()
+    Image.fromarray(pixels).save(stream, "PNG", dpi=(dpi, dpi), compress_level=2)
+    return Rendered(stream.getvalue(), dpi, pages)
+
+
+def _check_size(width, height, name, dpi):
+    if not (width >= 1 and height >= 1):
+        raise PictureError(f"{name} draws nothing. Save it anew with something in it.")
+    if width * height > MOST_PIXELS:
+        fits = dpi * math.sqrt(MOST_PIXELS / (width * height))
+        raise PictureError(
+            f"{name} at {dpi:g} dpi would have {width * height / 1e6:.0f} megapixels; at most {MOST_PIXELS / 1e6:.0f} "
+            "are taken. "
+            f"Choose {math.floor(fits)} dpi or less."
+        )
+
+
+def _on_white(png, name):
+    try:
+        picture = Image.open(io.BytesIO(bytes(png))).convert("RGBA")
+    except (OSError, ValueError, SyntaxError) as problem:
+        raise PictureError(f"{name} cannot be drawn: {problem}.") from None
+    return np.asarray(Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture).convert("RGB"))
+
+
+def _svg(data, name, dpi, page):
+    if b"<!ENTITY" in data or _FETCHES.search(data):
+        raise PictureError(f"{name} points to other files, which are not fetched. Save it with everything embedded.")
+    try:
+        text = data.decode("utf-8-sig")
+        plain = _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI)), name)
+        height, width = plain.shape[:2]
+        zoom = dpi / CSS_DPI
+        _check_size(width * zoom, height * zoom, name, dpi)
+        return _on_white(
+            resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI), width=max(1, round(width * zoom))), name
+        ), 1
+    except (ValueError, UnicodeDecodeError, RuntimeError) as problem:
+        raise PictureError(f"{name} cannot be read as SVG: {str(problem)[:120]}.") from None
+
+
+def _dxf(data, name, dpi, page):
+    try:
+        document, _ = recover.read(io.BytesIO(data))
+        space = document.modelspace()
+        box = bbox.extents(space, fast=True)
+        if not box.has_data:
+            raise PictureError(f"{name} draws nothing. Save it anew with something in it.")
+        unit = ezdxf.units.conversion_factor(document.units or ezdxf.units.MM, ezdxf.units.MM)
+        width, height = (side * unit + 2 * DXF_MARGIN_MM for side in (box.size.x, box.size.y))
+        _check_size(width / MM_PER_INCH * dpi, height / MM_PER_INCH * dpi, name, dpi)
+        backend = svg.SVGBackend()
+        plain = config.Configuration(
+            background_policy=config.BackgroundPolicy.WHITE,
+            color_policy=config.ColorPolicy.BLACK,
+            lineweight_policy=config.LineweightPolicy.ABSOLUTE,
+        )
+        Frontend(RenderContext(document), backend, config=plain).draw_layout(space)
+        sheet = layout.Page(width, height, layout.Units.mm, layout.Margins.all(DXF_MARGIN_MM))
+        text = backend.get_string(sheet, settings=layout.Settings(scale=unit, fit_page=False))
+    except (ezdxf.DXFError, ValueError, KeyError, TypeError, ZeroDivisionError) as problem:
+        raise PictureError(
+            f"{name} cannot be read as DXF: {str(problem)[:120]}. Save it as DXF R2000 or newer."
+        ) from None
+    across, down = (max(1, round(side / MM_PER_INCH * dpi)) for side in (width, height))
+    sized = re.sub(r'width="[\d.]+mm" height="[\d.]+mm"', f'width="{across}" height="{down}"', text, count=1)
+    return _on_white(resvg_py.svg_to_bytes(svg_string=sized), name), 1
+
+
+def _pdf(data, name, dpi, page):
+    try:
+        document = pypdfium2.PdfDocument(data)
+    except pypdfium2.PdfiumError as problem:
+        raise PictureError(f"{name} cannot be read as PDF: {problem}.") from None
+    try:
+        if not 1 <= page <= len(document):
+            raise PictureError(
+                f"{name} has {len(document)} page{'s' if len(document) > 1 else ''}; page {page} was asked for."
+            )
+        sheet = document[page - 1]
+        width, height = (side / POINTS_PER_INCH * dpi for side in sheet.get_size())
+        _check_size(width, height, name, dpi)
+        return np.asarray(sheet.render(scale=dpi / POINTS_PER_INCH).to_pil().convert("RGB")), len(document)
+    except pypdfium2.PdfiumError as problem:
+        raise PictureError(f"{name}: page {page} cannot be drawn: {problem}.") from None
+    finally:
+        document.close()

@@ -1,0 +1,108 @@
+"""Solid bodies as STEP, STL and 3MF. Runs where the kernel is."""
+
+import io
+import struct
+
+import lib3mf
+import numpy as np
+from OCP.IFSelect import IFSelect_ReturnStatus
+from OCP.Interface import Interface_Static
+from OCP.Message import Message
+from OCP.STEPCAFControl import STEPCAFControl_Writer
+from OCP.STEPControl import STEPControl_StepModelType
+from OCP.TCollection import TCollection_ExtendedString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDocStd import TDocStd_Document
+from OCP.XCAFDoc import XCAFDoc_DocumentTool
+
+from nomogon_core.errors import OperationError
+from nomogon_core.solid import kernel
+
+CHORD_RANGE_MM = (0.001, 5.0)
+
+
+def _quiet():
+    messenger = Message.DefaultMessenger_s()
+    for printer in list(messenger.Printers()):
+        messenger.RemovePrinter(printer)
+
+
+def _require(bodies):
+    if not bodies:
+        raise OperationError("There is no body to release; extrude a region first.")
+
+
+def step(bodies):
+    """STEP AP214 bytes with one named product a body, in millimetres.
+
+    Raises:
+        OperationError: there is no body, or the kernel could not write it.
+    """
+    _require(bodies)
+    _quiet()
+    document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
+    tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    for body in bodies.values():
+        TDataStd_Name.Set_s(tool.AddShape(body.shape, False), TCollection_ExtendedString(body.name))
+    Interface_Static.SetCVal_s("write.step.unit", "MM")
+    writer = STEPCAFControl_Writer()
+    writer.SetNameMode(True)
+    stream = io.BytesIO()
+    if (
+        not writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs)
+        or writer.WriteStream(stream) != IFSelect_ReturnStatus.IFSelect_RetDone
+    ):
+        raise OperationError("The STEP file could not be written.")
+    return stream.getvalue()
+
+
+def _mesh(body, chord):
+    """Triangles of a body with equal vertices joined."""
+    low, high = CHORD_RANGE_MM
+    if not low <= chord <= high:
+        raise OperationError(f"The chord tolerance must lie between {low} and {high} mm; {chord:g} came.")
+    vertices, triangles, _ = kernel.triangulate(body.shape, chord, angle=0.3)
+    joined, place = np.unique(np.round(vertices, 7), axis=0, return_inverse=True)
+    triangles = place.reshape(-1)[triangles]
+    a, b, c = triangles.T
+    return joined, triangles[(a != b) & (b != c) & (a != c)]
+
+
+def stl(bodies, chord):
+    """Binary STL bytes of all bodies together, no farther from the true surface than ``chord`` millimetres.
+
+    Raises:
+        OperationError: there is no body, or the chord tolerance is out of range.
+    """
+    _require(bodies)
+    corners = np.concatenate(
+        [vertices[triangles] for vertices, triangles in (_mesh(body, chord) for body in bodies.values())]
+    )
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(normals, axis=1, keepdims=True)
+    record = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+    record["normal"] = normals / np.where(size > 0, size, 1)
+    record["corners"] = corners
+    return b"Nomogon, millimetres".ljust(80, b" ") + struct.pack("<I", len(corners)) + record.tobytes()
+
+
+def threemf(bodies, chord):
+    """3MF bytes with one named object a body, in millimetres.
+
+    Raises:
+        OperationError: there is no body, or the chord tolerance is out of range.
+    """
+    _require(bodies)
+    model = lib3mf.get_wrapper().CreateModel()
+    model.SetUnit(lib3mf.ModelUnit.MilliMeter)
+    identity = lib3mf.get_wrapper().GetIdentityTransform()
+    for body in bodies.values():
+        vertices, triangles = _mesh(body, chord)
+        item = model.AddMeshObject()
+        item.SetName(body.name)
+        item.SetGeometry(
+            (lib3mf.Position * len(vertices)).from_buffer_copy(vertices.astype(np.float32).tobytes()),
+            (lib3mf.Triangle * len(triangles)).from_buffer_copy(triangles.astype(np.uint32).tobytes()),
+        )
+        model.AddBuildItem(item, identity)
+    return bytes(model.QueryWriter("3mf").WriteToBuffer())

@@ -1,0 +1,338 @@
+"""Plane curves that every room shares: lines, arcs, circles, ellipses and chains of cubic Bézier pieces.
+
+All curves are immutable; points are (x, y) tuples in one length unit, angles are radians counted from
+the x axis toward the y axis. An arc runs from ``start_angle`` by ``sweep``, positive toward y.
+"""
+
+import math
+from functools import singledispatch
+
+import attrs
+import numpy as np
+from scipy.special import ellipe
+
+GAUSS_X, GAUSS_W = np.polynomial.legendre.leggauss(8)
+GAUSS_T, GAUSS_W = (GAUSS_X + 1) / 2, GAUSS_W / 2
+
+
+def _point(value):
+    return (float(value[0]), float(value[1]))
+
+
+def _points(values):
+    return tuple(_point(value) for value in values)
+
+
+@attrs.frozen
+class Line:
+    start: tuple = attrs.field(converter=_point)
+    end: tuple = attrs.field(converter=_point)
+
+
+@attrs.frozen
+class Arc:
+    center: tuple = attrs.field(converter=_point)
+    radius: float = attrs.field(converter=float)
+    start_angle: float = attrs.field(converter=float)
+    sweep: float = attrs.field(converter=float)
+
+
+@attrs.frozen
+class Circle:
+    center: tuple = attrs.field(converter=_point)
+    radius: float = attrs.field(converter=float)
+
+
+@attrs.frozen
+class Ellipse:
+    """A full ellipse: centre, both semi-axes, and the angle of the first one."""
+
+    center: tuple = attrs.field(converter=_point)
+    semi_axes: tuple = attrs.field(converter=_point)
+    angle: float = attrs.field(converter=float)
+
+    def at(self, angles):
+        """Points (n, 2) at eccentric angles (n,), counted from the first semi-axis."""
+        (a, b), turn = self.semi_axes, np.array([math.cos(self.angle), math.sin(self.angle)])
+        angles = np.asarray(angles, float)[:, None]
+        return np.array(self.center) + a * np.cos(angles) * turn + b * np.sin(angles) * np.array([-turn[1], turn[0]])
+
+
+CLOSED = (Circle, Ellipse)
+
+
+@attrs.frozen
+class Spline:
+    """A chain of cubic Bézier pieces; 3k+1 control points, every third one lies on the curve."""
+
+    points: tuple = attrs.field(converter=_points)
+
+    def pieces(self):
+        """Array (k, 4, 2) of the control points of each piece."""
+        points = np.asarray(self.points)
+        return np.stack([points[index : index + 4] for index in range(0, len(points) - 1, 3)])
+
+
+def polar(center, radius, angle):
+    return (center[0] + radius * math.cos(angle), center[1] + radius * math.sin(angle))
+
+
+def bezier(control, t):
+    """Points (n, 2) of one cubic with control points (4, 2) at parameters t (n,)."""
+    t = np.asarray(t, float)[:, None]
+    u = 1 - t
+    return u**3 * control[0] + 3 * u * u * t * control[1] + 3 * u * t * t * control[2] + t**3 * control[3]
+
+
+def bezier_derivative(control, t):
+    t = np.asarray(t, float)[:, None]
+    u = 1 - t
+    return 3 * (
+        u * u * (control[1] - control[0]) + 2 * u * t * (control[2] - control[1]) + t * t * (control[3] - control[2])
+    )
+
+
+@singledispatch
+def ends(curve):
+    """Start and end point; None for a closed circle or ellipse."""
+    raise TypeError(f"not a curve: {curve!r}")
+
+
+@ends.register
+def _(curve: Line):
+    return curve.start, curve.end
+
+
+@ends.register
+def _(curve: Arc):
+    return (
+        polar(curve.center, curve.radius, curve.start_angle),
+        polar(curve.center, curve.radius, curve.start_angle + curve.sweep),
+    )
+
+
+@ends.register
+def _(curve: Circle):
+    return None
+
+
+@ends.register
+def _(curve: Ellipse):
+    return None
+
+
+@ends.register
+def _(curve: Spline):
+    return curve.points[0], curve.points[-1]
+
+
+@singledispatch
+def sample(curve, chord):
+    """Points (n, 2) on the curve, both ends included, no farther from it than ``chord`` in between."""
+    raise TypeError(f"not a curve: {curve!r}")
+
+
+@sample.register
+def _(curve: Line, chord):
+    return np.array([curve.start, curve.end])
+
+
+def _arc_points(center, radius, start, sweep, chord):
+    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(radius, 1e-12), 1.0)))
+    count = max(2, math.ceil(abs(sweep) / max(step, 1e-3)) + 1)
+    angles = start + sweep * np.linspace(0, 1, count)
+    return np.column_stack([center[0] + radius * np.cos(angles), center[1] + radius * np.sin(angles)])
+
+
+@sample.register
+def _(curve: Arc, chord):
+    return _arc_points(curve.center, curve.radius, curve.start_angle, curve.sweep, chord)
+
+
+@sample.register
+def _(curve: Circle, chord):
+    return _arc_points(curve.center, curve.radius, 0.0, 2 * math.pi, chord)
+
+
+@sample.register
+def _(curve: Ellipse, chord):
+    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(*curve.semi_axes, 1e-12), 1.0)))
+    return curve.at(np.linspace(0, 2 * math.pi, max(9, math.ceil(2 * math.pi / max(step, 1e-3)) + 1)))
+
+
+@sample.register
+def _(curve: Spline, chord):
+    parts = [np.asarray(curve.points[:1])]
+    for control in curve.pieces():
+        bend = np.abs(np.diff(control, 2, axis=0)).sum(axis=1).max()
+        count = max(2, math.ceil(math.sqrt(0.75 * bend / max(chord, 1e-9))) + 1)
+        parts.append(bezier(control, np.linspace(0, 1, count)[1:]))
+    return np.vstack(parts)
+
+
+@singledispatch
+def length(curve):
+    """Arc length."""
+    raise TypeError(f"not a curve: {curve!r}")
+
+
+@length.register
+def _(curve: Line):
+    return math.dist(curve.start, curve.end)
+
+
+@length.register
+def _(curve: Arc):
+    return abs(curve.sweep) * curve.radius
+
+
+@length.register
+def _(curve: Circle):
+    return 2 * math.pi * curve.radius
+
+
+@length.register
+def _(curve: Ellipse):
+    a, b = max(curve.semi_axes), min(curve.semi_axes)
+    return 4 * a * float(ellipe(1 - (b / a) ** 2)) if a > 0 else 0.0
+
+
+@length.register
+def _(curve: Spline):
+    total = 0.0
+    for control in curve.pieces():
+        for low in np.linspace(0, 1, 5)[:-1]:
+            speed = bezier_derivative(control, low + GAUSS_T / 4)
+            total += 0.25 * float(GAUSS_W @ np.hypot(speed[:, 0], speed[:, 1]))
+    return total
+
+
+@singledispatch
+def signed_area(curve):
+    """Half the integral of x dy - y dx along the curve; sums to the area of a closed outline."""
+    raise TypeError(f"not a curve: {curve!r}")
+
+
+@signed_area.register
+def _(curve: Line):
+    (x0, y0), (x1, y1) = curve.start, curve.end
+    return (x0 * y1 - x1 * y0) / 2
+
+
+@signed_area.register
+def _(curve: Arc):
+    (x0, y0), (x1, y1) = ends(curve)
+    center_x, center_y = curve.center
+    return (curve.radius**2 * curve.sweep + center_x * (y1 - y0) - center_y * (x1 - x0)) / 2
+
+
+@signed_area.register
+def _(curve: Circle):
+    return math.pi * curve.radius**2
+
+
+@signed_area.register
+def _(curve: Ellipse):
+    return math.pi * curve.semi_axes[0] * curve.semi_axes[1]
+
+
+@signed_area.register
+def _(curve: Spline):
+    total = 0.0
+    for control in curve.pieces():
+        place, speed = bezier(control, GAUSS_T), bezier_derivative(control, GAUSS_T)
+        total += 0.5 * float(GAUSS_W @ (place[:, 0] * speed[:, 1] - place[:, 1] * speed[:, 0]))
+    return total
+
+
+@singledispatch
+def reverse(curve):
+    """The same curve run the other way."""
+    return curve
+
+
+@reverse.register
+def _(curve: Line):
+    return Line(curve.end, curve.start)
+
+
+@reverse.register
+def _(curve: Arc):
+    return Arc(curve.center, curve.radius, curve.start_angle + curve.sweep, -curve.sweep)
+
+
+@reverse.register
+def _(curve: Spline):
+    return Spline(curve.points[::-1])
+
+
+def moved(curve, place, *, scale=1.0, turn=0.0, sense=1):
+    """A curve under a similarity of the plane.
+
+    Args:
+        place: function from a point to its place.
+        scale, turn: by which it stretches lengths and turns angles; sense: -1 if it mirrors, the turn coming after the
+            mirroring in the x axis.
+    """
+    if isinstance(curve, Line):
+        return Line(place(curve.start), place(curve.end))
+    if isinstance(curve, Spline):
+        return Spline([place(point) for point in curve.points])
+    if isinstance(curve, Circle):
+        return Circle(place(curve.center), curve.radius * scale)
+    if isinstance(curve, Ellipse):
+        return Ellipse(place(curve.center), np.multiply(curve.semi_axes, scale), sense * curve.angle + turn)
+    return Arc(place(curve.center), curve.radius * scale, sense * curve.start_angle + turn, sense * curve.sweep)
+
+
+@singledispatch
+def end_directions(curve):
+    """Unit directions of travel (2, 2) at start and end."""
+    raise TypeError(f"a closed curve has no ends: {curve!r}")
+
+
+def _unit(vector):
+    size = math.hypot(vector[0], vector[1])
+    return np.array([vector[0], vector[1]]) / (size if size > 0 else 1.0)
+
+
+@end_directions.register
+def _(curve: Line):
+    direction = _unit(np.subtract(curve.end, curve.start))
+    return np.array([direction, direction])
+
+
+@end_directions.register
+def _(curve: Arc):
+    sense = math.copysign(1.0, curve.sweep)
+    return np.array(
+        [
+            [-sense * math.sin(angle), sense * math.cos(angle)]
+            for angle in (curve.start_angle, curve.start_angle + curve.sweep)
+        ]
+    )
+
+
+@end_directions.register
+def _(curve: Spline):
+    points = np.asarray(curve.points)
+    first = next((p - points[0] for p in points[1:] if np.hypot(*(p - points[0])) > 1e-12), points[-1] - points[0])
+    last = next((points[-1] - p for p in points[-2::-1] if np.hypot(*(points[-1] - p)) > 1e-12), points[-1] - points[0])
+    return np.array([_unit(first), _unit(last)])
+
+
+def closed_area(curves):
+    """Enclosed area of a closed outline, positive when it runs counter-clockwise (x toward y)."""
+    return sum(signed_area(curve) for curve in curves)
+
+
+def outline_points(curves, chord):
+    """Polygon (n, 2) along consecutive curves, without repeating the joints."""
+    parts = [sample(curve, chord) for curve in curves]
+    return np.vstack([part[:-1] for part in parts])
+
+
+def bounds(curves, chord=1e-3):
+    """((min x, min y), (max x, max y)) of all curves."""
+    points = np.vstack([sample(curve, chord) for curve in curves])
+    return tuple(points.min(axis=0).tolist()), tuple(points.max(axis=0).tolist())

@@ -1,0 +1,295 @@
+"""What state a job is in, stage by stage, and the one most useful next action."""
+
+import json
+import math
+
+import attrs
+
+from nomogon_core.job.measuring import suggest
+from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.sketch.dimensions import angle_u95
+
+LEAST_LEVEL_U95, LEAST_LEVEL, MOST_LEVEL = math.radians(0.005), math.radians(0.03), math.radians(30.0)
+STAGES = ("reference", "sketch", "solid", "inspect", "release")
+
+
+@attrs.frozen
+class Status:
+    """A few characters under a stage; tone is "", "gauge" or "bad"."""
+
+    text: str
+    tone: str = ""
+
+
+@attrs.frozen
+class Action:
+    """A button of Next: go to a stage, take up a tool, or carry out a command.
+
+    Exactly one of ``stage`` (with an optional ``tool``) and ``command`` is set.
+    """
+
+    label: str
+    stage: str = ""
+    tool: str = ""
+    command: str = ""
+    arguments: dict = attrs.field(factory=dict)
+
+    @property
+    def arguments_json(self):
+        return json.dumps(self.arguments)
+
+
+@attrs.frozen
+class Advice:
+    sentence: str
+    actions: tuple
+
+
+def statuses(view, unit="mm"):
+    """Status of each stage by name."""
+    return {
+        "reference": _reference_status(view, unit),
+        "sketch": _sketch_status(view),
+        "solid": _solid_status(view),
+        "inspect": _inspect_status(view),
+        "release": _release_status(view),
+    }
+
+
+def _reference_status(view, unit):
+    if view.picture is None:
+        return Status("no picture")
+    if view.calibration is None:
+        return Status("no known length", "bad")
+    if view.calibration.is_set:
+        return Status("size set by hand")
+    return Status(f"±{format_length(view.calibration.u95_at_reach(), unit=unit)} {unit}", "gauge")
+
+
+def _sketch_status(view):
+    if not view.sketch.curves:
+        return Status("not begun")
+    if view.findings:
+        count = len(view.findings)
+        return Status(
+            f"{view.freedom.degrees} free, {count} gap"
+            if count == 1 and view.findings[0].code == "gap"
+            else f"{count} to mend",
+            "bad",
+        )
+    return Status(f"{view.freedom.degrees} free" if view.freedom.degrees else "fully located")
+
+
+def _solid_status(view):
+    count = len(view.build.operations)
+    if not count:
+        return Status("no body yet")
+    if view.problems:
+        return Status(f"{len(view.problems)} of {count} fail{'s' if len(view.problems) == 1 else ''}", "bad")
+    return Status(f"{count} operation{'' if count == 1 else 's'}")
+
+
+def _sound(view):
+    bodies = (view.result or {}).get("bodies", {})
+    return (
+        bool(bodies) and not view.problems and all(facts["valid"] and facts["solids"] == 1 for facts in bodies.values())
+    )
+
+
+def _inspect_status(view):
+    if not (view.result or {}).get("bodies"):
+        return Status("nothing to check")
+    return Status("closed, valid") if _sound(view) else Status("to fix", "bad")
+
+
+def _release_status(view):
+    return Status("ready") if _sound(view) else Status("not ready")
+
+
+def state_words(view, unit="mm"):
+    """(furthest stage, short state, tone) for the register."""
+    if view.picture is None and not view.sketch.curves:
+        return "reference", "no picture", ""
+    if view.calibration is None and not view.sketch.curves:
+        return "reference", "no known length", "bad"
+    if not view.sketch.curves:
+        return "reference", _reference_status(view, unit).text, ""
+    if not view.build.operations:
+        status = _sketch_status(view)
+        return "sketch", status.text, status.tone
+    if view.problems:
+        status = _solid_status(view)
+        return "solid", status.text, status.tone
+    return ("release", "ready", "") if _sound(view) else ("solid", _solid_status(view).text, "")
+
+
+def next_step(view, stage):
+    """The most useful next action, from what is missing or wrong first."""
+    for look in (_next_picture, _next_sketch, _next_solid):
+        advice = look(view, stage)
+        if advice:
+            return advice
+    return Advice(
+        "The part is one closed, valid solid. Take the files for making it.", (Action("Open Release", stage="release"),)
+    )
+
+
+def level_turn(view):
+    """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or
+    upright, or None without any.
+
+    Whichever is nearer counts. Edges count together where their directions, but for right angles, agree within their
+    uncertainty.
+    """
+    reference = view.documents["reference"]
+    traces = {
+        name for name, item in reference["traces"].items() if reference["pictures"].get(item["picture"]) is view.picture
+    }
+    lines = [
+        (view.sketch.geometry(name), curve.u95)
+        for name, curve in view.sketch.curves.items()
+        if curve.kind == "line" and curve.origin in traces and not curve.construction
+    ]
+    if not lines:
+        return None
+    told = []
+    for line, u95 in lines:
+        run = math.dist(line.start, line.end)
+        angle = math.remainder(math.atan2(line.end[1] - line.start[1], line.end[0] - line.start[0]), math.pi / 2)
+        told.append((run, angle, max(angle_u95(run, u95, run, 0.0, 0.0), LEAST_LEVEL_U95)))
+    _, base, _ = max(told)
+    offs = [(math.remainder(angle - base, math.pi / 2), u95) for _, angle, u95 in told]
+    alike = [(off, 1 / u95**2) for off, u95 in offs if abs(off) < 3 * u95]
+    total = sum(weight for _, weight in alike)
+    return math.remainder(base + sum(weight * off for off, weight in alike) / total, math.pi / 2), 1 / math.sqrt(total)
+
+
+def _next_level(view):
+    """The turn that lays the longest edges level and upright, until something in the sketch is tied to a direction."""
+    if view.picture.get("locked") or any(
+        item.kind in ("horizontal", "vertical", "across", "up") for item in view.sketch.constraints.values()
+    ):
+        return None
+    turn = level_turn(view)
+    if turn is None or not max(turn[1], LEAST_LEVEL) < abs(turn[0]) < MOST_LEVEL:
+        return None
+    angle = view.picture["angle"] + (-turn[0] if view.picture.get("flipped") else turn[0])
+    name = next(key for key, item in view.documents["reference"]["pictures"].items() if item is view.picture)
+    level = {"picture": name, "field": "angle", "text": f"{math.degrees(angle):.6f}°"}
+    return Advice(
+        f"The longest edges are {format_angle(abs(turn[0]), 2)} ± {format_angle(turn[1], 2)} out of level. "
+        "Lay them level and upright, and sizes across and up are true.",
+        (Action("Level", command="reference.place_picture", arguments=level), Action("Open Sketch", stage="sketch")),
+    )
+
+
+def _next_picture(view, stage):
+    if view.calibration is not None and stage == "reference":
+        advice = _next_calibration(view) or _next_level(view)
+        if advice:
+            return advice
+    if view.sketch.curves:
+        return None
+    if view.picture is None:
+        return Advice(
+            "Drop a picture of the part on the Board, or draw the part by hand in Sketch.",
+            (Action("Open Sketch", stage="sketch"),),
+        )
+    if view.calibration is None:
+        return Advice(
+            "Say how large the picture is: click two edges that you have measured, then type how long that is.",
+            (
+                Action("Pick a known length", stage="reference", tool="known"),
+                Action("Find a bank card", stage="reference", tool="card"),
+            ),
+        )
+    if view.calibration.is_set:
+        return _next_calibration(view)
+    return Advice(
+        f"The scale is good to ±{view.calibration.u95_at_reach():.2f} mm over the known length. Find the outlines of "
+        "the part.",
+        (Action("Find outlines", stage="reference", tool="outlines"), Action("Draw by hand", stage="sketch")),
+    )
+
+
+def _next_calibration(view):
+    """What would make the calibration better, if anything would."""
+    fit = view.calibration
+    if fit.is_set:
+        return Advice(
+            "The size of this picture was set by hand, so nothing tells how true it is. One length that you have "
+            "measured makes it so.",
+            (
+                Action("Pick a known length", stage="reference", tool="known"),
+                Action("Find outlines", stage="reference", tool="outlines"),
+            ),
+        )
+    if fit.doubt:
+        return Advice(
+            f"{fit.doubt.name} disagrees with the others by {fit.doubt.off_mm:+.2f} mm. Measure it again and type "
+            "over it, or leave it out.",
+            (Action("Leave it out", command="reference.use_known", arguments={"name": fit.doubt.key, "used": False}),),
+        )
+    if all(item.name.startswith("Resolution") for item in fit.residuals):
+        return Advice(
+            "The scale comes from the scan's resolution alone, and scanners are off by up to half a percent. Confirm "
+            "it by one known length.",
+            (Action("Pick a known length", stage="reference", tool="known"),),
+        )
+    found = suggest(view)
+    if found is None:
+        return None
+    return Advice(
+        f"Measure this next: the length marked on the Board, about {found.about_mm:.1f} mm. It would bring the sizes "
+        "of the sketch from "
+        f"±{found.before_u95_mm:.2f} to ±{found.after_u95_mm:.2f} mm, as the scale may differ across and up.",
+        (Action("Measure this", stage="reference", tool="next"), Action("Open Sketch", stage="sketch")),
+    )
+
+
+def _next_sketch(view, stage):
+    gap = next((finding for finding in view.findings if finding.code == "gap"), None)
+    if gap:
+        return Advice(
+            f"Join the gap of {gap.size:.2f} mm, so that the outline closes.",
+            (
+                Action("Join ends", command="sketch.join", arguments={"first": gap.of[0], "second": gap.of[1]}),
+                Action("Open Sketch", stage="sketch"),
+            )
+            if stage != "sketch"
+            else (Action("Join ends", command="sketch.join", arguments={"first": gap.of[0], "second": gap.of[1]}),),
+        )
+    if view.findings:
+        return Advice(view.findings[0].sentence, () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),))
+    if not view.regions:
+        return Advice(
+            "No closed region yet. Draw or trace curves that close, and the region can be made solid.",
+            () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),),
+        )
+    return None
+
+
+def _next_solid(view, stage):
+    if not view.build.operations:
+        count = len(view.regions)
+        return Advice(
+            f"{count} closed region{'' if count == 1 else 's'}. Extrude the outline to make the part.",
+            (Action("Extrude", stage="solid", tool="extrude"),),
+        )
+    if view.problems:
+        name, problem, suggestion = view.problems[0]
+        action = Action("Leave it out", command="solid.suppress", arguments={"name": name, "suppressed": True})
+        if suggestion:
+            fixed = Action(
+                f"Set {suggestion:.2f} mm",
+                command="solid.set_number",
+                arguments={"name": name, "field": "radius", "text": f"{suggestion} mm"},
+            )
+            return Advice(problem, (fixed, action))
+        return Advice(problem, (action,))
+    if view.result is None and stage != "solid":
+        return Advice(
+            "The part has changed since it was last built. Build it again in Solid.",
+            (Action("Open Solid", stage="solid"),),
+        )
+    return None if _sound(view) else Advice("The part is being built.", ())

@@ -1,0 +1,87 @@
+"""Halves of a traced outline tied to each other in the sketch: points symmetric about the axis, radii equal."""
+
+import math
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from nomogon_core.sketch import edit
+from nomogon_core.sketch.model import Constraint
+
+SAME_PLACE_MM = 1e-5
+
+
+def _across(sketch, axis):
+    """A function from places (n, 2) to their signed distances from a line, and one to their images."""
+    start, end = (np.array(sketch.points[name]) for name in sketch.curves[axis].points)
+    way = (end - start) / math.dist(start, end)
+    normal = np.array([-way[1], way[0]])
+
+    def off(places):
+        return (np.asarray(places) - start) @ normal
+
+    return off, lambda places: np.asarray(places) - 2 * off(places)[:, None] * normal
+
+
+def images(sketch, names, axis):
+    """(point on the left -> its image on the right, points on the axis) of the points of some curves.
+
+    Args:
+        names: ids of curves that are mirror images of one another, or of themselves.
+        axis: id of the line.
+    """
+    points = list(dict.fromkeys(point for name in names for point in sketch.curves[name].points))
+    places = np.array([sketch.points[point] for point in points])
+    off, mirrored = _across(sketch, axis)
+    away, nearest = cKDTree(places).query(mirrored(places))
+    side = off(places)
+    pairs = {
+        points[index]: points[nearest[index]]
+        for index in range(len(points))
+        if side[index] > SAME_PLACE_MM and away[index] < SAME_PLACE_MM
+    }
+    return pairs, [points[index] for index in range(len(points)) if abs(side[index]) <= SAME_PLACE_MM]
+
+
+def tied_halves(sketch, names, axis):
+    """The sketch with the halves of some curves tied about a line, as far as they are not yet; nothing is solved.
+
+    Ends and control points are made symmetric and round curves equal: an arc's centre follows from its ends and radius.
+    """
+    pairs, on_axis = images(sketch, names, axis)
+    curves = {name: sketch.curves[name] for name in names}
+    centers = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "arc"}
+    ovals = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "ellipse"}
+    of_ovals = {point for name in ovals.values() for point in curves[name].points}
+    wanted = [
+        Constraint("symmetric", (one, other, axis), source="traced")
+        for one, other in pairs.items()
+        if one not in centers and one not in of_ovals
+    ]
+    wanted += [
+        Constraint("symmetric", (ovals[one], ovals[other], axis), source="traced")
+        for one, other in pairs.items()
+        if one in ovals
+    ]
+    wanted += [Constraint("on curve", (point, axis), source="traced") for point in on_axis if point not in centers]
+    by_center = {curve.points[0]: name for name, curve in curves.items() if curve.kind in ("arc", "circle")}
+    wanted += [
+        Constraint("equal", (by_center[one], by_center[other]), source="traced")
+        for one, other in pairs.items()
+        if one in by_center and other in by_center
+    ]
+    there = {(item.kind, frozenset(item.of)) for item in sketch.constraints.values()}
+    for constraint in wanted:
+        if (constraint.kind, frozenset(constraint.of)) not in there:
+            sketch, _ = edit.add_constraint(sketch, constraint)
+    return sketch
+
+
+def joints_of_one_half(sketch, joints, axis):
+    """Those of the joints (curve, curve) that are on the axis or to its left: the others follow by symmetry."""
+    off, _ = _across(sketch, axis)
+
+    def shared(before, after):
+        return set(sketch.curves[before].end_points()) & set(sketch.curves[after].end_points())
+
+    return [pair for pair in joints if any(off([sketch.points[point]])[0] >= -SAME_PLACE_MM for point in shared(*pair))]

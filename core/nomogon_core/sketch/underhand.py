@@ -1,0 +1,140 @@
+"""Help for drawing by hand over a picture: places, circles and runs of curves on its edges, in millimetres."""
+
+import math
+
+import attrs
+import numpy as np
+
+from nomogon_core.errors import InputError
+from nomogon_core.geometry.curves import Arc, Circle
+from nomogon_core.picture.edges import pick_edge
+from nomogon_core.reference.calibration import COVERAGE_FACTOR
+from nomogon_core.reference.sheets import find_round
+from nomogon_core.sketch.edit import circle_through
+from nomogon_core.trace.fit import fit_open
+from nomogon_core.trace.following import FOLLOWED_BLUR_PX, follow_edge
+from nomogon_core.trace.whole import ellipse_through
+
+RIM_PLACES = 64
+LEAST_REACH_PX, MOST_REACH_PX = 3.0, 60.0
+ROUND_SHARE = 0.02
+ARC_PLACES, ARC_REACH_PX, LEAST_SEEN = 80, 8.0, 0.5
+OUTLIER_SPREADS = 4.0
+
+
+@attrs.frozen
+class Drawn:
+    """Curves in millimetres, each with its 95 % uncertainty, the scale's included."""
+
+    curves: tuple
+    u95: tuple
+
+
+def stick(light, fit, place_mm, reach_mm):
+    """The place on the nearest edge of the picture, along the edge's normal, or None where there is none in reach."""
+    x, y = fit.to_px([place_mm])[0]
+    height, width = light.shape
+    if not (0 <= x <= width - 1 and 0 <= y <= height - 1):
+        return None
+    found = pick_edge(light, x, y, search_px=float(np.clip(reach_mm / fit.mm_per_px, LEAST_REACH_PX, MOST_REACH_PX)))
+    return tuple(fit.to_mm([(found.x, found.y)])[0].tolist()) if found.on_edge else None
+
+
+def along_edge(light, fit, start_mm, end_mm, tolerance_mm):
+    """The edge between two places as the fewest curves.
+
+    Raises:
+        TraceError: see :func:`nomogon_core.trace.following.follow_edge`.
+    """
+    path = follow_edge(light, *fit.to_px([start_mm, end_mm]))
+    fitted = fit_open(fit.to_mm(path), pixel=fit.mm_per_px, tolerance=tolerance_mm, blur_px=FOLLOWED_BLUR_PX)
+    return Drawn(fitted.curves, fitted.u95)
+
+
+def round_near(light, fit, place_mm):
+    """The circle, or else the ellipse, on the round edge around a place.
+
+    Raises:
+        CalibrationError: there is no round edge around it.
+    """
+    found = find_round(light, fit.to_px([place_mm])[0])
+    angles = np.linspace(0, 2 * math.pi, RIM_PLACES, endpoint=False)
+    way = np.array([math.cos(found.angle), math.sin(found.angle)])
+    side = np.array([-way[1], way[0]])
+    rim = fit.to_mm(
+        np.array(found.center)
+        + found.half_axes[0] * np.cos(angles)[:, None] * way
+        + found.half_axes[1] * np.sin(angles)[:, None] * side
+    )
+    x, y, radius = _circle_of(rim)
+    off = np.abs(np.hypot(rim[:, 0] - x, rim[:, 1] - y) - radius).max()
+    oval = ellipse_through(rim) if off > ROUND_SHARE * radius else None
+    u95 = math.hypot(
+        COVERAGE_FACTOR * fit.u_mm_per_px / fit.mm_per_px * radius,
+        COVERAGE_FACTOR * fit.pick_sigma_px * fit.mm_per_px / math.sqrt(RIM_PLACES / 8),
+    )
+    return Drawn((oval or Circle((x, y), radius),), (u95,))
+
+
+def _circle_of(places):
+    """Centre and radius of the circle through places (n, 2): algebraic start, then geometric least squares by
+    Gauss-Newton (Chernov 2010)."""
+    middle = places.mean(axis=0)
+    near = places - middle
+    rows = np.column_stack([2 * near, np.ones(len(near))])
+    x, y, rest = np.linalg.lstsq(rows, (near**2).sum(axis=1), rcond=None)[0]
+    radius = math.sqrt(rest + x * x + y * y)
+    for _ in range(4):
+        spokes = near - (x, y)
+        size = np.hypot(*spokes.T)
+        slopes = np.column_stack([-spokes / size[:, None], -np.ones(len(near))])
+        step = np.linalg.lstsq(slopes, -(size - radius), rcond=None)[0]
+        x, y, radius = x + step[0], y + step[1], radius + step[2]
+    return x + middle[0], y + middle[1], radius
+
+
+def arc_near(light, fit, start_mm, end_mm, between_mm):
+    """The arc on the edge along three rough places: its ends and a place between.
+
+    The edge is looked for along the way through the three places; what lies far from the circle through the rest is
+    left out.
+
+    Raises:
+        SketchError: the three places lie on one line.
+        InputError: there is no clear edge along most of the way.
+    """
+    center, radius = circle_through(start_mm, between_mm, end_mm)
+    first, middle, last = (
+        math.atan2(place[1] - center[1], place[0] - center[0]) for place in (start_mm, between_mm, end_mm)
+    )
+    sweep = (last - first) % (2 * math.pi)
+    if (middle - first) % (2 * math.pi) > sweep:
+        sweep -= 2 * math.pi
+    angles = first + sweep * (np.arange(ARC_PLACES) + 0.5) / ARC_PLACES
+    rough = fit.to_px(np.array(center) + radius * np.column_stack([np.cos(angles), np.sin(angles)]))
+    height, width = light.shape
+    picks = [
+        pick_edge(light, x, y, search_px=ARC_REACH_PX) for x, y in rough if 0 <= x <= width - 1 and 0 <= y <= height - 1
+    ]
+    seen = fit.to_mm(np.array([(pick.x, pick.y) for pick in picks if pick.on_edge]).reshape(-1, 2))
+    if len(seen) < LEAST_SEEN * ARC_PLACES:
+        raise InputError(
+            "There is no clear edge along those three places. Click closer to the edge, or draw the arc with Alt held."
+        )
+    for _ in range(3):
+        x, y, radius = _circle_of(seen)
+        off = np.hypot(seen[:, 0] - x, seen[:, 1] - y) - radius
+        spread = max(1.4826 * float(np.median(np.abs(off))), 0.02 * fit.mm_per_px)
+        seen = seen[np.abs(off) <= OUTLIER_SPREADS * spread]
+    first, last = (math.atan2(place[1] - y, place[0] - x) for place in (start_mm, end_mm))
+    turn = (last - first) % (2 * math.pi) if sweep > 0 else -((first - last) % (2 * math.pi))
+    rows = np.column_stack(
+        [
+            np.cos(np.arctan2(seen[:, 1] - y, seen[:, 0] - x)),
+            np.sin(np.arctan2(seen[:, 1] - y, seen[:, 0] - x)),
+            np.ones(len(seen)),
+        ]
+    )
+    noise = max(spread, fit.pick_sigma_px * fit.mm_per_px) * math.sqrt(np.linalg.inv(rows.T @ rows)[2, 2])
+    u95 = COVERAGE_FACTOR * math.hypot(fit.u_mm_per_px / fit.mm_per_px * radius, noise)
+    return Drawn((Arc((x, y), radius, first, turn),), (u95,))
