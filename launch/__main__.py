@@ -12,7 +12,8 @@ USAGE = """usage: ./nomogon COMMAND
   start [--port N]     set everything up, start the application, print its address
   test [LABEL …]       set everything up and run the tests
   trace PICTURE …      outlines of a calibrated picture as DXF, SVG or JSON  (--help for more)
-  make JOB --out DIR   build a job archive: the files of Release and report.json
+  make JOB --out DIR   build a job archive, or with --set a variant: the files of Release and report.json
+  play [JOB] LIST …    carry out a list of commands on a job archive, or from nothing  (--help for more)
   bench NAME           run a benchmark of benchmarks/  [--json FILE]
   shots                take the pictures of docs/screenshots/ anew
 """
@@ -32,7 +33,7 @@ def main(arguments):
     if name == "test":
         prepare(web=True, browser=True)
         replace_by(ROOT / "web" / "manage.py", "test", *rest)
-    if name in ("trace", "make"):
+    if name in ("trace", "make", "play"):
         prepare()
         replace_by("-m", "nomogon_cli", name, *rest)
     if name == "bench":

@@ -2,10 +2,10 @@
 
 import sys
 
-from nomogon_cli import make, trace
+from nomogon_cli import make, play, trace
 from nomogon_core.errors import CoreError
 
-COMMANDS = {"trace": trace.run, "make": make.run}
+COMMANDS = {"trace": trace.run, "make": make.run, "play": play.run}
 
 
 def main(arguments):

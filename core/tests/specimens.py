@@ -1,14 +1,17 @@
 """Sketches, pictures and parts that many tests use."""
 
+import attrs
 import numpy as np
 
 from examples.render import Camera, part_coverage, photograph
+from nomogon_core.job.document import keep_sketch, new_document
 from nomogon_core.picture.decode import srgb_to_linear
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid.operations import Operation
+from nomogon_core.solid import graph
+from nomogon_core.solid.sheet import BuildSheet, OperationStep, SketchStep
 
 
 def light_of(outlines, width, height, camera, **how):
@@ -47,13 +50,63 @@ def triangle(*places):
     return sketch, points, lines
 
 
+def number(value):
+    return {"typed": "", "value": float(value)}
+
+
+def operation(name, kind, *, body="Plate", mode="add", regions=(), centers=(), edges=(), suppressed=False, **numbers):
+    """A step that extrudes, makes holes or rounds edges; without a length or depth it goes through everything.
+
+    ``edges`` are names, or a rule such as ``{"at": "top"}``.
+    """
+    told = {blank: number(value) for blank, value in numbers.items()}
+    if kind == "fillet":
+        picked = {"rule": edges} if isinstance(edges, dict) else {"names": list(edges)}
+        blanks = {"edges": {"body": body} | picked}
+    else:
+        what, names = ("regions", regions) if kind == "extrude" else ("centres", centers)
+        blanks = {what: {"sketch": "s1", "names": list(names)}, "body": body}
+        blanks |= {"extent": "by" if {"length", "depth"} & numbers.keys() else "through"}
+        blanks |= {"result": mode, "way": "up"} if kind == "extrude" else {}
+    return OperationStep(name, kind, blanks | told, suppressed=suppressed)
+
+
+def with_number(step, blank, value):
+    """A step with another number in one of its blanks."""
+    return attrs.evolve(step, blanks=step.blanks | {blank: number(value)})
+
+
+def sheet_of(sketch, operations, *more):
+    """A Build sheet: a sketch on Plan, then other sketches and planes, then operations."""
+    names = {step.blanks["body"] for step in operations if "body" in step.blanks} | {"Plate"}
+    bodies = {name: {"name": name, "colour": "#9fb0a6", "material": "aluminium"} for name in sorted(names)}
+    return BuildSheet([SketchStep("s1", "Outline", "plan", sketch), *more, *operations], bodies)
+
+
+def job_of(sketch, operations=(), **parts):
+    """A document with a sketch on Plan and operations on it."""
+    document = new_document() | parts
+    keep_sketch(document, "s1", sketch)
+    for step in operations:
+        document["operations"][step.name] = {"kind": step.kind, "title": "", "suppressed": False, "blanks": step.blanks}
+        document["steps"].append(step.name)
+        body = step.blanks.get("body", "Plate")
+        document["bodies"][body] = {"name": body, "colour": "#9fb0a6", "material": "PLA"}
+    document["next_number"] = 999
+    return document
+
+
+def run(sketch, operations, cache=None):
+    """(bodies by id, what came of each operation)."""
+    built = graph.run(sheet_of(sketch, operations), cache)
+    return built.bodies, list(built.steps[1:])
+
+
 def plate_operations(sketch, thickness=6.0, fillet=0.0):
     """The largest region extruded, with its top edges rounded if wanted."""
-    operations = [
-        Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=thickness)
-    ]
+    operations = [operation("op1", "extrude", mode="new", regions=[find_regions(sketch)[0].name], length=thickness)]
     if fillet:
-        operations.append(Operation("op2", "fillet", body="Plate", edges=["top"], radius=fillet))
+        operations.append(operation("op2", "fillet", edges={"at": "top"}, radius=fillet))
     return operations
 
 

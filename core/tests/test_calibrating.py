@@ -179,25 +179,17 @@ def scanned_job(dpi=300, seed=5, gauge=True):
         "origin_px": [0.0, info.height - 1.0],
         "angle": 0.0,
         "dpi": list(info.dpi),
+        "plane": "plan",
     }
-    documents = {
-        "reference": {
-            "pictures": {"r1": picture},
-            "active": "r1",
-            "known": known,
-            "traces": {"t1": {"picture": "r1"}},
-            "next_number": 9,
-        },
-        "sketch": job.EMPTY["sketch"],
-        "build": job.EMPTY["build"],
-    }
-    return documents, scan, light
+    trace = {"picture": "r1", "sketch": "s1", "edge": ""}
+    document = job.new_document() | {"references": {"r1": picture}, "known": known, "traces": {"t1": trace}}
+    return document, scan, light
 
 
 class StandIns(unittest.TestCase):
     def test_a_scan_with_two_readings_measures_the_true_part(self):
-        documents, scan, light = scanned_job()
-        fit = job.calibration_of(documents)
+        document, scan, light = scanned_job()
+        fit = job.calibration_of(document)
         center, radius = np.array((70.0, 16.0)), 2.38
         for way in ((1, 0), (0, 1)):
             ends = scan.to_px([center - np.array(way) * radius, center + np.array(way) * radius])
@@ -208,10 +200,10 @@ class StandIns(unittest.TestCase):
     def test_the_axes_of_a_scan_differ_and_the_model_says_so(self):
         told = 0
         for seed in range(1, 9):
-            documents, scan, _ = scanned_job(seed=seed)
+            document, scan, _ = scanned_job(seed=seed)
             a, b, c, d, _, _ = scan.px_from_mm
             ratio = math.hypot(a, c) / math.hypot(b, d)
-            fit = job.calibration_of(documents)
+            fit = job.calibration_of(document)
             if abs(ratio - 1) > 0.003:
                 told += 1
                 self.assertEqual(fit.model, "x and y scale", seed)
@@ -267,12 +259,12 @@ class NextMeasurement(unittest.TestCase):
         )
 
     def test_a_job_is_told_something_that_a_caliper_can_hold(self):
-        documents, _, _ = scanned_job()
-        del documents["reference"]["known"]["k2"]
-        fit = job.calibration_of(documents)
+        document, _, _ = scanned_job()
+        del document["known"]["k2"]
+        fit = job.calibration_of(document)
         sketch = traced_sketch(parts.latch_plate())
-        documents["sketch"] = model.to_json(sketch)
-        found = suggest(overview(documents))
+        job.keep_sketch(document, "s1", sketch)
+        found = suggest(overview(document))
         ends = fit.to_mm([found.start_px, found.end_px])
         curves = [sketch.geometry(name) for name in sketch.curves]
         for place in ends:

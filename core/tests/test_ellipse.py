@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.tests.specimens import camera, fixed, light_of, plate_operations, tied
+from core.tests.specimens import camera, fixed, light_of, plate_operations, run, tied
 from examples import samples
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import SketchError
@@ -28,7 +28,6 @@ from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import freedom, solve
 from nomogon_core.sketch.system import Equations, System
 from nomogon_core.sketch.trim import trim
-from nomogon_core.solid import rebuild
 from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.outlines import TraceSettings, trace
 
@@ -249,7 +248,7 @@ class InTheSolid(unittest.TestCase):
         sketch, _, _ = edit.add_outline(sketch, (OVAL,), [0.05], origin="drawn")
         sketch, _, _ = edit.add_outline(sketch, (Ellipse((20, 14), (2, 3), 0.2),), [0.05], origin="drawn")
         self.assertAlmostEqual(find_regions(sketch)[0].area, math.pi * (84 - 6), places=9)
-        (body,) = rebuild.run(sketch, plate_operations(sketch, 5.0))[0].values()
+        (body,) = run(sketch, plate_operations(sketch, 5.0))[0].values()
         facts = body.facts
         self.assertAlmostEqual(facts.volume_mm3 / (5 * math.pi * (84 - 6)), 1.0, delta=1e-7)
         width = 2 * math.hypot(12 * math.cos(OVAL.angle), 7 * math.sin(OVAL.angle))

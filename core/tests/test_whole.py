@@ -17,7 +17,7 @@ import ezdxf
 import numpy as np
 import svgelements
 
-from core.tests.specimens import drawn, plate_operations
+from core.tests.specimens import drawn, job_of, plate_operations
 from examples import parts, pictures
 from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_cli.__main__ import main
@@ -29,20 +29,6 @@ from nomogon_core.job.advice import _next_level, level_turn, next_step, state_wo
 from nomogon_core.job.ledger import ledger, split_id
 from nomogon_core.job.overview import checked, overview
 from nomogon_core.sketch import edit, model
-from nomogon_core.solid.operations import to_json
-
-
-def documents_of(sketch, operations=(), **reference):
-    return {
-        "reference": {"pictures": {}, "known": {}, "traces": {}, "next_number": 1} | reference,
-        "sketch": model.to_json(sketch),
-        "build": {
-            "operations": {item.name: to_json(item) for item in operations},
-            "order": [item.name for item in operations],
-            "material": "PLA",
-            "next_number": 9,
-        },
-    }
 
 
 class CommandLine(unittest.TestCase):
@@ -218,7 +204,7 @@ class CommandLine(unittest.TestCase):
 
     def test_make_writes_all_files(self):
         sketch = drawn(*parts.hinge_leaf())
-        contents = archive.Archive("Smoker hinge leaf", "FLA-021", documents_of(sketch, plate_operations(sketch, 2.0)))
+        contents = archive.Archive("Smoker hinge leaf", "FLA-021", job_of(sketch, plate_operations(sketch, 2.0)))
         Path(self.out("job.zip")).write_bytes(archive.write(contents))
         self.assertEqual(main(["make", self.out("job.zip"), "--out", self.out("made")]), 0)
         names = sorted(path.name for path in Path(self.out("made")).iterdir())
@@ -232,22 +218,23 @@ class CommandLine(unittest.TestCase):
 
 
 class Archives(unittest.TestCase):
-    contents = archive.Archive("Lid boss", "FLA-030", documents_of(drawn(*parts.hinge_leaf())), {})
+    contents = archive.Archive("Lid boss", "FLA-030", job_of(drawn(*parts.hinge_leaf())), {})
 
     def test_reads_back(self):
         data = archive.write(self.contents)
         again = archive.read(data)
-        self.assertEqual((again.title, again.documents), ("Lid boss", self.contents.documents))
+        self.assertEqual((again.title, again.document), ("Lid boss", self.contents.document))
         self.assertEqual(archive.write(again), data)
 
     def test_damage_inside_shows_when_it_is_taken_in(self):
-        good = documents_of(drawn(*parts.hinge_leaf()))
-        self.assertEqual(checked({})["build"]["order"], [])
+        good = job_of(drawn(*parts.hinge_leaf()))
+        sketch = good["sketches"]["s1"]
         for part, content in (
-            ("sketch", {"points": {"p1": "x"}}),
-            ("sketch", {"curves": {"c1": {"kind": "line", "points": ["p8", "p9"]}}}),
-            ("reference", {"pictures": {"r1": {}}, "known": {"k1": {"picture": "r1"}}}),
-            ("build", {"order": ["op1"], "operations": {"op1": {"kind": "melt"}}}),
+            ("sketches", {"s1": sketch | {"points": {"p1": "x"}}}),
+            ("sketches", {"s1": sketch | {"curves": {"c1": {"kind": "line", "points": ["p8", "p9"]}}}}),
+            ("references", {"r1": {}}),
+            ("operations", {"op1": {"kind": "melt", "blanks": {}}}),
+            ("steps", []),
         ):
             with self.assertRaisesRegex(ArchiveError, "job.zip is damaged: "):
                 checked(good | {part: content}, "job.zip")
@@ -265,7 +252,7 @@ class Archives(unittest.TestCase):
             (packed("job.json", "{"), "damaged"),
             (packed("job.json", "{}"), "does not say"),
             (packed("job.json", '{"format": "nomogon job", "version": 99}'), "version 99"),
-            (packed("job.json", '{"format": "nomogon job", "version": 1, "sketch": 3}'), "not an object"),
+            (packed("job.json", '{"format": "nomogon job", "version": 1, "sketch": 3}'), "no record"),
         ):
             with self.assertRaisesRegex(ArchiveError, words):
                 archive.read(data, "job.zip")
@@ -282,12 +269,13 @@ class LedgerAndNext(unittest.TestCase):
             "dpi": None,
             "origin_px": [0, 599],
             "angle": 0.0,
+            "plane": "plan",
         }
     }
 
     def known(self, *lengths):
         return {
-            f"k{index}": {
+            f"g{index}": {
                 "name": f"Length {index}",
                 "picture": "r1",
                 "start": [0, 0],
@@ -301,19 +289,19 @@ class LedgerAndNext(unittest.TestCase):
         }
 
     def test_next_follows_the_work(self):
-        empty = job.EMPTY | {}
+        empty = job.new_document()
         self.assertIn("Drop a picture", next_step(overview(empty), "reference").sentence)
-        pictured = documents_of(model.Sketch(), pictures=self.picture)
+        pictured = job_of(model.Sketch(), references=self.picture)
         self.assertEqual(next_step(overview(pictured), "reference").actions[0].tool, "known")
         self.assertEqual(state_words(overview(pictured))[1:], ("no known length", "bad"))
-        scaled = documents_of(model.Sketch(), pictures=self.picture, known=self.known((800, 80)))
+        scaled = job_of(model.Sketch(), references=self.picture, known=self.known((800, 80)))
         self.assertEqual(next_step(overview(scaled), "reference").actions[0].tool, "outlines")
         sketch = drawn(*parts.hinge_leaf())
-        self.assertEqual(next_step(overview(documents_of(sketch)), "sketch").actions[0].stage, "solid")
+        self.assertEqual(next_step(overview(job_of(sketch)), "sketch").actions[0].stage, "solid")
         line = next(name for name, curve in sketch.curves.items() if curve.kind == "line")
         ends = [sketch.points[point] for point in sketch.curves[line].points]
         gappy, _ = edit.add_line(edit.remove(sketch, [line]), ends[0], (ends[1][0], ends[1][1] - 0.4))
-        advice = next_step(overview(documents_of(gappy)), "sketch")
+        advice = next_step(overview(job_of(gappy)), "sketch")
         self.assertEqual(advice.actions[0].command, "sketch.join")
 
     def test_level_is_offered_with_its_uncertainty(self):
@@ -325,12 +313,11 @@ class LedgerAndNext(unittest.TestCase):
         turned = tuple(moved(curve, turn_by, turn=0.05) for curve in parts.hinge_leaf()[0])
         sketch, _, _ = edit.add_outline(model.Sketch(), turned, [0.03] * len(turned), origin="t1")
         view = overview(
-            documents_of(
+            job_of(
                 sketch,
-                pictures=self.picture,
+                references=self.picture,
                 known=self.known((800, 80), (799, 79.9)),
-                active="r1",
-                traces={"t1": {"picture": "r1", "settings": {}}},
+                traces={"t1": {"picture": "r1", "sketch": "s1", "settings": {}, "edge": ""}},
             )
         )
         turn, u95 = level_turn(view)
@@ -341,23 +328,27 @@ class LedgerAndNext(unittest.TestCase):
         self.assertAlmostEqual(float(advice.actions[0].arguments["text"].rstrip("°")), math.degrees(0.05), places=3)
         line = next(name for name, curve in sketch.curves.items() if curve.kind == "line")
         level = attrs.evolve(sketch, constraints={**sketch.constraints, "h": model.Constraint("horizontal", (line,))})
-        self.assertIsNone(_next_level(attrs.evolve(view, sketch=level)))
+        sketches = {"s1": attrs.evolve(view.sketches["s1"], sketch=level)}
+        self.assertIsNone(_next_level(attrs.evolve(view, sketches=sketches)))
 
     def test_a_failed_operation_comes_first(self):
         sketch = drawn(*parts.hinge_leaf())
         operations = plate_operations(sketch, 2.0, fillet=1.0)
         result = {
             "bodies": {},
-            "steps": [{"name": "op1", "problem": ""}, {"name": "op2", "problem": "Too large.", "suggestion": 0.5}],
+            "steps": [
+                {"name": "op1", "problem": ""},
+                {"name": "op2", "problem": "Too large.", "suggestion": {"radius": 0.5}},
+            ],
         }
-        view = overview(documents_of(sketch, operations), result)
+        view = overview(job_of(sketch, operations), result)
         advice = next_step(view, "solid")
-        self.assertEqual((advice.sentence, advice.actions[0].arguments["text"]), ("Too large.", "0.5 mm"))
+        self.assertEqual((advice.sentence, advice.actions[0].arguments["blanks"]), ("Too large.", {"radius": "0.5 mm"}))
         self.assertEqual(statuses(view)["solid"].tone, "bad")
 
     def test_rows_tell_value_uncertainty_and_source(self):
-        documents = documents_of(
-            drawn(*parts.hinge_leaf()), pictures=self.picture, known=self.known((800, 80), (500, 50.4))
+        documents = job_of(
+            drawn(*parts.hinge_leaf()), references=self.picture, known=self.known((800, 80), (500, 50.4))
         )
         groups = {group.name: group.rows for group in ledger(overview(documents), "reference")}
         first, second = groups["Known lengths"]

@@ -3,17 +3,24 @@
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from jobs.access import job_for
 from jobs.frame import frame
+from jobs.working import here_for
 from nomogon_core.quantity.units import format_length
 
 
 @require_GET
 def page(request, job_id):
-    context = frame(request, job_for(request, job_id), "inspect")
+    context = frame(request, here_for(request, job_id), "inspect")
     bodies = (context["view"].result or {}).get("bodies", {})
     return render(
-        request, "inspect.html", context | {"checks": [_check(name, facts) for name, facts in bodies.items()]}
+        request,
+        "inspect.html",
+        context
+        | {
+            "checks": [
+                _check(context["view"].document["bodies"][name]["name"], facts) for name, facts in bodies.items()
+            ]
+        },
     )
 
 

@@ -1,56 +1,18 @@
-"""One way to change a job: a named command, in one transaction, that can be undone.
-
-Each stage registers its commands with :func:`command`. A command is a function of the job's documents (plain
-JSON, changed in place) and its arguments; it returns the sentence for the history.
-"""
-
-import copy
-import inspect
+"""One way to change a job: a command of the core, in one transaction, that can be undone."""
 
 import attrs
 from django.db import transaction
 
 from jobs.changes import apply, difference
-from jobs.models import Command, Document, Job, Member
+from jobs.models import Command, Job, Member
 from jobs.problems import Forbidden, Stale
-from nomogon_core.arguments import checked, shown
+from jobs.store import Shelf, document_of, keep_document
+from jobs.working import here_of, work_on
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import EMPTY
+from nomogon_core.job.commands import carry_out, declared
 
-COMMANDS = {}
 MOST_TOLD = 300
-
-
-@attrs.frozen
-class Declared:
-    """A command: its function, the kind of each argument, those that may be missing, and whether a page may ask for
-    it."""
-
-    function: object
-    arguments: dict
-    optional: frozenset
-    asked_for: bool
-
-
-def command(name, /, *, asked_for=True, **arguments):
-    """Register a function ``(documents, **arguments) -> sentence`` as a command.
-
-    Args:
-        asked_for: whether a page may send it; else only the application itself carries it out.
-        arguments: the kind of each, see :mod:`nomogon_core.arguments`; those with a default may be missing.
-    """
-
-    def keep(function):
-        parameters = {
-            key: item for key, item in inspect.signature(function).parameters.items() if item.kind is item.KEYWORD_ONLY
-        }
-        if parameters.keys() != arguments.keys():
-            raise TypeError(f"{name} declares {sorted(arguments)} and takes {sorted(parameters)}")
-        optional = frozenset(key for key, item in parameters.items() if item.default is not item.empty)
-        COMMANDS[name] = Declared(function, arguments, optional, asked_for)
-        return function
-
-    return keep
+WORKED_ON = {"references": "picture", "sketches": "sketch"}
 
 
 @attrs.frozen
@@ -58,27 +20,21 @@ class Done:
     """What a command did.
 
     Attributes:
-        version: of the job now.
-        told: sentence for the history.
-        note: something to show to the user, or "".
-        documents: of the job now.
+        version: of the job now; told: sentence for the history; note: something to show to the user, or "".
+        document: of the job now.
+        made: id of a picture or sketch that came in, or "".
     """
 
     version: int
     told: str
     note: str
-    documents: dict = attrs.field(repr=False)
+    document: dict = attrs.field(repr=False)
+    made: str = ""
 
 
 def role_of(job, user):
     member = Member.objects.filter(job=job, user=user).first()
     return member.role if member else None
-
-
-def documents_of(job):
-    """All documents of a job as plain data, empty ones filled in."""
-    found = {document.name: document.data for document in Document.objects.filter(job=job)}
-    return {name: found.get(name) or copy.deepcopy(empty) for name, empty in EMPTY.items()}
 
 
 def _locked(job_id, user, version):
@@ -101,12 +57,22 @@ def _locked(job_id, user, version):
 
 
 def _store(job, user, before, after):
-    for name, data in after.items():
-        if data != before[name]:
-            Document.objects.update_or_create(job=job, name=name, defaults={"data": data})
+    keep_document(job, before, after)
     job.version += 1
     job.changed_by = user
     job.save(update_fields=["version", "changed", "changed_by"])
+
+
+def _with_what_is_worked_on(job, user, document, name, arguments):
+    """Arguments with the picture and the sketch that the user works on, where the command takes such and none was
+    sent."""
+    found = declared(name)
+    if not isinstance(arguments, dict) or not {"picture", "sketch"} & found.optional:
+        return arguments
+    here = here_of(job, user, document)
+    usual = {"picture": here.picture_id, "sketch": here.sketch_id}
+    filled = {key: usual[key] for key in ("picture", "sketch") if key in found.optional and usual[key]}
+    return filled | {key: value for key, value in arguments.items() if value or key not in usual}
 
 
 def perform(job_id, user, version, name, arguments):
@@ -119,31 +85,32 @@ def perform(job_id, user, version, name, arguments):
         InputError: there is no such command, its arguments do not fit, or it refuses them.
         Forbidden, Stale: as :func:`_locked`.
     """
-    declared = COMMANDS.get(name)
-    if declared is None:
-        raise InputError(f"There is no command {shown(name)}.")
-    arguments = checked(name, declared.arguments, declared.optional, arguments)
+    declared(name)
     with transaction.atomic():
         job = _locked(job_id, user, version)
-        before = documents_of(job)
-        after = copy.deepcopy(before)
-        outcome = declared.function(after, **arguments)
-        told, note = outcome if isinstance(outcome, tuple) else (outcome, "")
+        before = document_of(job)
+        arguments = _with_what_is_worked_on(job, user, before, name, arguments)
+        outcome = carry_out(before, name, arguments, Shelf(job))
+        after = outcome.document
         changes = {part: difference(before[part], after[part]) for part in after if before[part] != after[part]}
         if not changes:
-            return Done(job.version, told, note, after)
+            return Done(job.version, outcome.told, outcome.note, after)
         job.commands.filter(state=Command.UNDONE).delete()
         _store(job, user, before, after)
+        made = {part: sorted(after[part].keys() - before[part].keys()) for part in WORKED_ON}
+        for part, new in made.items():
+            if new:
+                work_on(job, user, **{WORKED_ON[part]: new[-1]})
         Command.objects.create(
             job=job,
             version=job.version,
             user=user,
             name=name,
             arguments=arguments,
-            told=told[:MOST_TOLD],
+            told=outcome.told[:MOST_TOLD],
             changes=changes,
         )
-    return Done(job.version, told, note, after)
+    return Done(job.version, outcome.told, outcome.note, after, next((new[-1] for new in made.values() if new), ""))
 
 
 def _step(job_id, user, version, *, back):
@@ -154,7 +121,7 @@ def _step(job_id, user, version, *, back):
         entry = job.commands.filter(state=wanted).order_by(order).first()
         if entry is None:
             raise InputError("There is nothing to undo." if back else "There is nothing to redo.")
-        before = documents_of(job)
+        before = document_of(job)
         after = {name: apply(data, entry.changes.get(name, []), back=back) for name, data in before.items()}
         entry.state = Command.UNDONE if back else Command.DONE
         entry.save(update_fields=["state"])

@@ -7,16 +7,17 @@ from django.db import transaction
 from django.utils import timezone
 
 from examples import pictures
-from jobs.actions import documents_of, perform
+from jobs.actions import perform
 from jobs.frame import refresh_summary
 from jobs.models import Blob, Job, Member
 from jobs.services import job_from_picture
+from jobs.store import document_of
 from nomogon_core.errors import NotNeededError
+from nomogon_core.job.document import picture_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
-from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid.operations import fingerprint
+from nomogon_core.solid.facts import fingerprint
 from work import kernels, services
 from work.models import Task
 
@@ -40,7 +41,7 @@ class Demo:
             self.do("sketch.constrain", kind=kind, of=of)
 
     def sketch(self):
-        return model.from_json(documents_of(self.job)["sketch"])
+        return sketch_of(document_of(self.job))
 
     def known(self, name, start, end, text):
         """A known length between two places on the true part, picked as a user would."""
@@ -52,24 +53,26 @@ class Demo:
             text=text,
             sigma_px=max(pick.sigma_px for pick in picks),
         )
-        key = max(documents_of(self.job)["reference"]["known"], key=lambda key: int(key[1:]))
+        key = max(document_of(self.job)["known"], key=lambda key: int(key[1:]))
         self.do("reference.rename_known", name=key, text=name)
 
     def trace(self, tolerance=0.1):
         """Outlines traced and taken into the sketch."""
-        documents = documents_of(self.job)
+        document = document_of(self.job)
         settings = {"threshold": 0.5, "tolerance_mm": tolerance, "speck_mm2": 1.0, "keep": "all"}
-        result, _ = kernels.trace_picture({"reference": documents["reference"]}, self.shot.jpeg, settings)
-        task = Task.objects.create(
+        picture = picture_of(document)[0]
+        arguments = services.trace_arguments(document, picture, settings)
+        result, _ = kernels.trace_picture(arguments["document"], picture, self.shot.jpeg, settings)
+        Task.objects.create(
             job=self.job,
             kind="trace",
-            key=fingerprint(settings),
-            arguments={"settings": settings},
+            key=fingerprint("trace", arguments),
+            arguments=arguments,
             status=Task.DONE,
             result=result,
             finished=timezone.now(),
         )
-        self.do("reference.accept_trace", task=task.pk, job=str(self.job.pk))
+        self.do("reference.accept_trace", settings=settings)
 
     def find(self, kind, test):
         """Ids of curves of a kind for which ``test(geometry)`` holds, in order."""
@@ -85,9 +88,8 @@ class Demo:
 
     def build(self):
         """Rebuild now, and keep the result as the worker would."""
-        documents = documents_of(self.job)
-        arguments = services.rebuild_arguments(documents)
-        result, mesh = kernels.rebuild_job(arguments["documents"])
+        arguments = services.rebuild_arguments(document_of(self.job))
+        result, mesh = kernels.rebuild_job(arguments["document"])
         blob = Blob.keep(mesh, "application/octet-stream") if mesh else None
         Task.objects.create(
             job=self.job,
@@ -102,7 +104,7 @@ class Demo:
 
     def finish(self):
         self.job.refresh_from_db()
-        refresh_summary(self.job, documents_of(self.job))
+        refresh_summary(self.job)
 
 
 def users():
@@ -143,17 +145,35 @@ def _latch_plate(user):
     demo.do(
         "solid.add",
         kind="extrude",
-        fields={"mode": "new", "body": "Plate", "regions": [region.name], "title": "Plate outline"},
-        lengths={"length": "6 mm"},
+        title="Plate outline",
+        blanks={
+            "regions": {"sketch": "s1", "names": [region.name]},
+            "extent": "by",
+            "length": "6 mm",
+            "way": "up",
+            "result": "new",
+            "body": "Plate",
+        },
     )
     demo.do(
         "solid.add",
         kind="hole",
-        fields={"body": "Plate", "centers": holes, "title": "Screw seats"},
-        lengths={"diameter": "8 mm", "depth": "1.5 mm"},
+        title="Screw seats",
+        blanks={
+            "centres": {"sketch": "s1", "names": holes},
+            "diameter": "8 mm",
+            "extent": "by",
+            "depth": "Plate outline length / 4",
+            "body": "Plate",
+        },
     )
-    demo.do("solid.add", kind="fillet", fields={"body": "Plate", "edges": ["top"]}, lengths={"radius": "0.8 mm"})
-    demo.do("solid.material", text="aluminium")
+    plate = next(iter(document_of(demo.job)["bodies"]))
+    demo.do(
+        "solid.add",
+        kind="fillet",
+        blanks={"edges": {"body": plate, "rule": {"at": "top"}}, "radius": "0.8 mm"},
+    )
+    demo.do("body.set", name=plate, field="material", text="aluminium")
     demo.build()
     return demo
 

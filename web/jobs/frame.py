@@ -5,16 +5,20 @@ from collections import OrderedDict
 
 from django.urls import reverse
 
-from jobs.actions import documents_of, role_of
+from jobs.actions import role_of
 from jobs.models import Member
+from jobs.store import document_of, edge_of
 from jobs.trays import TRAYS
+from jobs.working import here_in
 from nomogon_core.job.advice import STAGES, next_step, state_words, statuses
 from nomogon_core.job.ledger import SOURCES, ledger
 from nomogon_core.job.overview import overview
-from nomogon_core.quantity.units import format_length
+from nomogon_core.job.places import plane_words
 from nomogon_core.sketch.drawing import draw, draw_findings, draw_regions
-from nomogon_core.solid.operations import DENSITIES, EDGE_RULES
+from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.planes import BASE
 from reference.underlays import under_the_sketch, underlays
+from solid import sentences
 from work import services
 
 STAGE_TITLES = {
@@ -35,15 +39,20 @@ def unit_of(request):
     return request.session.get("unit", "mm")
 
 
-def view_of(job, documents=None):
-    """The job worked out, with the finished rebuild of its present state if there is one."""
-    documents = documents or documents_of(job)
-    task = services.known_rebuild(job, documents) if documents["build"]["order"] else None
-    key = (job.pk, job.version, task.pk if task else 0)
+def view_of(here, result=None):
+    """A job worked out for one person, with the finished rebuild of its present state if there is one.
+
+    Args:
+        result: of the rebuild, where it is at hand.
+    """
+    job, document = here.job, here.document
+    task = None if result else services.known_rebuild(job, document) if document["operations"] else None
+    result = result or (task.result if task else None)
+    key = (job.pk, job.version, here.picture_id, here.sketch_id, result is not None)
     with _lock:
         found = _views.get(key)
     if found is None:
-        found = overview(documents, task.result if task else None)
+        found = overview(document, result, picture=here.picture_id, sketch=here.sketch_id, edge=edge_of)
         with _lock:
             _views[key] = found
             while len(_views) > MOST_VIEWS:
@@ -78,17 +87,17 @@ def panel_context(job, view, stage, unit):
     }
 
 
-def frame(request, job, stage):
+def frame(request, here, stage):
     """Context of a stage's page."""
     unit = unit_of(request)
-    view = view_of(job)
+    view = view_of(here)
     return (
-        panel_context(job, view, stage, unit)
-        | sheet_context(job, view, unit)
+        panel_context(here.job, view, stage, unit)
+        | sheet_context(here, view, unit)
         | {
             "turns": TRAYS.get(stage, ()),
             "view": view,
-            "can_change": role_of(job, request.user) in (Member.OWNER, Member.EDITOR),
+            "can_change": role_of(here.job, request.user) in (Member.OWNER, Member.EDITOR),
             "initials": initials(request.user),
         }
     )
@@ -98,105 +107,61 @@ def initials(user):
     return user.get_username()[:2].upper()
 
 
-def _words(operation, view):
-    """The operation as a sentence: plain words and numbers that can be typed over."""
-    if operation.kind == "extrude":
-        count = len(operation.regions)
-        what = operation.title or ("the region" if count == 1 else f"{count} regions")
-        if operation.through:
-            return [
-                ("text", "Cut"),
-                ("strong", what),
-                ("text", "through all of"),
-                ("strong", operation.body),
-                ("end", "."),
-            ]
-        words = {
-            "new": ("Extrude", f"up, as new body {operation.body}"),
-            "add": ("Extrude", f"up, added to {operation.body}"),
-            "cut": ("Cut", f"up, out of {operation.body}"),
-        }[operation.mode]
-        start = [("text", "starting at"), ("number", "start")] if operation.start else []
-        return [
-            ("text", words[0]),
-            ("strong", what),
-            ("text", "by"),
-            ("number", "length"),
-            *start,
-            ("text", words[1]),
-            ("end", "."),
-        ]
-    if operation.kind == "hole":
-        count = len(operation.centers)
-        what = operation.title or ("Hole" if count == 1 else f"{count} holes")
-        depth = [("text", "through all")] if operation.through else [("text", "deep"), ("number", "depth")]
-        return [
-            ("strong", what),
-            ("text", "of diameter"),
-            ("number", "diameter"),
-            ("text", ","),
-            *depth,
-            ("text", f"in {operation.body}"),
-            ("end", "."),
-        ]
-    rules = [EDGE_RULES.get(edge) for edge in operation.edges]
-    what = (
-        rules[0]
-        if len(rules) == 1 and rules[0]
-        else f"{len(operation.edges)} edge{'s' if len(operation.edges) > 1 else ''}"
-    )
-    return [
-        ("text", "Fillet"),
-        ("strong", what),
-        ("text", f"of {operation.body}, radius"),
-        ("number", "radius"),
-        ("end", "."),
-    ]
-
-
-def sheet_context(job, view, unit):
-    """Build sheet: each operation as a sentence with its state."""
+def sheet_context(here, view, unit):
+    """Build sheet: each step as a line with its state, and the bodies at its foot."""
+    document = here.document
     steps = {step["name"]: step for step in (view.result or {}).get("steps", [])}
-    lines = []
-    for number, operation in enumerate(view.build.operations, 1):
-        step = steps.get(operation.name, {})
-        words = [
-            {
-                "kind": kind,
-                "text": text,
-                "tight": kind == "end" or text == ",",
-                "value": format_length(getattr(operation, text), unit=unit) if kind == "number" else "",
-            }
-            for kind, text in _words(operation, view)
-        ]
-        suggestion = step.get("suggestion")
-        lines.append(
-            {
+    operations = {operation.name: operation for operation in view.build.operations}
+    lines, number = [], 0
+    for place, name in enumerate(document["steps"]):
+        step = steps.get(name, {})
+        line = {
+            "id": name,
+            "problem": step.get("problem", ""),
+            "first": place == 0,
+            "last": place == len(document["steps"]) - 1,
+        }
+        if name in operations:
+            number += 1
+            operation = operations[name]
+            words, offers = sentences.words(document, operation, unit, step.get("numbers", {}))
+            suggestion = {blank: f"{value:.2f} mm" for blank, value in (step.get("suggestion") or {}).items()}
+            line |= {
                 "number": number,
                 "operation": operation,
                 "words": words,
-                "problem": step.get("problem", ""),
-                "suggestion": f"{suggestion:.2f} mm" if suggestion else "",
-                "first": number == 1,
-                "last": number == len(view.build.operations),
+                "offers": offers,
+                "suggestion": suggestion,
             }
-        )
-    built = sum(1 for step in steps.values() if not step["problem"] and not step["suppressed"])
-    failed = sum(1 for step in steps.values() if step["problem"])
-    left_out = sum(1 for operation in view.build.operations if operation.suppressed)
+        elif name in document["sketches"]:
+            sketch = document["sketches"][name]
+            line |= {"sketch": sketch, "on": plane_words(document, sketch["plane"]), "open": name == here.sketch_id}
+        else:
+            line |= {"plane": sentences.plane_sentence(document, document["planes"][name], unit)}
+        lines.append(line)
     return {
         "lines": lines,
-        "built": built,
-        "failed": failed,
-        "left_out": left_out,
-        "job": job,
+        "built": sum(
+            1 for name in operations if steps.get(name) and not steps[name]["problem"] and not steps[name]["suppressed"]
+        ),
+        "failed": sum(1 for step in steps.values() if step["problem"]),
+        "left_out": sum(1 for operation in operations.values() if operation.suppressed),
+        "job": here.job,
         "unit": unit,
         "materials": list(DENSITIES),
-        "material": view.build.material,
+        "bodies": _bodies(document, view.result),
     }
 
 
-def laid_pictures(job, documents):
+def _bodies(document, result):
+    built = (result or {}).get("bodies", {})
+    return [
+        {"id": name, **body, "volume": f"{built[name]['volume_mm3'] / 1000:.3f} cm³" if name in built else "not built"}
+        for name, body in document["bodies"].items()
+    ]
+
+
+def laid_pictures(job, document):
     """The visible, calibrated pictures of a job, each as it lies in its plane."""
 
     def address(picture, digest, key):
@@ -206,25 +171,40 @@ def laid_pictures(job, documents):
             else reverse("reference-flat", args=[job.pk, picture, key])
         )
 
-    return underlays(documents, address)
+    return underlays(document, address)
 
 
-def sketch_board(job, documents, unit):
+def sketch_board(here, unit):
     """Everything that the Sketch Board draws."""
-    view = view_of(job, documents)
+    view, document = view_of(here), here.document
     return {
-        "version": job.version,
+        "version": here.job.version,
         "drawing": draw(view.sketch, view.freedom, unit),
         "regions": draw_regions(view.sketch, view.regions),
         "findings": draw_findings(view.findings),
         "degrees": view.freedom.degrees,
-        "pictures": under_the_sketch(laid_pictures(job, documents)),
+        "pictures": under_the_sketch(laid_pictures(here.job, document), document, here.sketch_id),
+        "open": here.sketch_id,
+        "sketches": [
+            {"id": name, "title": one["title"], "plane": plane_words(document, one["plane"])}
+            for name, one in document["sketches"].items()
+        ],
+        "planes": [[name, plane_words(document, name)] for name in (*BASE, *document["planes"])],
+        "solid": _behind(here),
     }
 
 
-def refresh_summary(job, documents):
+def _behind(here):
+    """The mesh of the solid as it is now and the frame of the open sketch, or None while there is none."""
+    task = services.known_rebuild(here.job, here.document) if here.document["operations"] else None
+    frame = task and task.blob_id and task.result.get("frames", {}).get(here.sketch_id)
+    return {"mesh": task.blob_id, "frame": frame} if frame else None
+
+
+def refresh_summary(job, document=None):
     """Keep what the register shows of a job up to date."""
-    view = view_of(job, documents)
+    here = here_in(job, document or document_of(job))
+    view = view_of(here)
     stage, text, tone = state_words(view)
     outline = draw(view.sketch)["curves"]
     bodies = (view.result or {}).get("bodies", {})
@@ -235,7 +215,7 @@ def refresh_summary(job, documents):
         "state": text,
         "tone": tone,
         "size": size,
-        "free": view.freedom.degrees if view.sketch.curves else 0,
+        "free": view.degrees,
         "paths": [curve["d"] for curve in outline if not curve["construction"]][:400],
         "box": _box(view.sketch),
     }

@@ -41,19 +41,20 @@ class Job(models.Model):
 
 
 class Member(models.Model):
-    """Who may see and change a job."""
+    """Who may see and change a job, and which picture and sketch of it they work on."""
 
     OWNER, EDITOR, VIEWER = "owner", "editor", "viewer"
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="members")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=10, choices=[(role, role) for role in (OWNER, EDITOR, VIEWER)])
+    working = models.JSONField(default=dict)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["job", "user"], name="one_role_a_member")]
 
 
 class Document(models.Model):
-    """One of a job's documents: reference, sketch or build."""
+    """One part of a job's document, such as its sketches or its operations."""
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="documents")
     name = models.CharField(max_length=20)
@@ -64,9 +65,10 @@ class Document(models.Model):
 
 
 class Command(models.Model):
-    """One change: what was asked and what it changed, so that it can be undone and redone."""
+    """One change: what was asked and what it changed, so that it can be undone and redone; an old one is of a document
+    of an earlier version, and only told."""
 
-    DONE, UNDONE = "done", "undone"
+    DONE, UNDONE, OLD = "done", "undone", "old"
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="commands")
     version = models.PositiveIntegerField()
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")

@@ -6,13 +6,15 @@ from django.db import transaction
 
 from examples import samples
 from examples.parts import SAMPLES
-from jobs.actions import documents_of, perform
-from jobs.models import Blob, Document, Job, Member
+from jobs.actions import perform
+from jobs.models import Blob, Job, Member
+from jobs.store import Shelf, document_of, keep_document
 from nomogon_core.errors import InputError
-from nomogon_core.exchange import archive
 from nomogon_core.exchange.readers import vector
-from nomogon_core.job.overview import checked
-from nomogon_core.picture.decode import decode, inspect, looks_drawn
+from nomogon_core.job.document import new_document
+from nomogon_core.job.files import read_job, write_job
+from nomogon_core.job.library import picture_arguments
+from nomogon_core.picture.decode import inspect
 
 
 def new_job(user, title, number=""):
@@ -22,6 +24,7 @@ def new_job(user, title, number=""):
         raise InputError("A job needs a title; write what the part is.")
     job = Job.objects.create(title=title, number=" ".join(str(number).split())[:40], changed_by=user)
     Member.objects.create(job=job, user=user, role=Member.OWNER)
+    keep_document(job, None, new_document())
     return job
 
 
@@ -45,28 +48,9 @@ def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
     drawn = vector.is_drawing(name)
     if drawn:
         data = vector.render(data, name, _number(dpi, "The resolution"), int(_number(page, "The page"))).png
-    info = inspect(data, name)
-    decode(data, name)
-    drawn = drawn or looks_drawn(data, name)
-    blob = Blob.keep(data, info.media_type)
-    return perform(
-        job.pk,
-        user,
-        None,
-        "reference.add_picture",
-        {
-            "name": name,
-            "digest": blob.digest,
-            "media_type": info.media_type,
-            "width": info.width,
-            "height": info.height,
-            "dpi": list(info.dpi) if info.dpi else None,
-            "drawn": drawn,
-            "camera": info.camera,
-            "focal": info.focal,
-            **told,
-        },
-    )
+    arguments = picture_arguments(Shelf(job), data, name)
+    arguments["drawn"] = drawn or arguments["drawn"]
+    return perform(job.pk, user, None, "reference.add_picture", arguments | told)
 
 
 @transaction.atomic
@@ -104,27 +88,23 @@ def job_from_sample(user, part, way, dpi="300", turn="0"):
 
 def export_archive(job):
     """Bytes of the job as one open file."""
-    documents = documents_of(job)
-    digests = [picture["digest"] for picture in documents["reference"]["pictures"].values()]
-    pictures = {blob.digest: bytes(blob.data) for blob in Blob.objects.filter(pk__in=digests)}
-    return archive.write(archive.Archive(job.title, job.number, documents, pictures))
+    return write_job(job.title, job.number, document_of(job), Shelf(job))
 
 
 @transaction.atomic
 def import_archive(user, data, name):
-    """A new job from an archive.
+    """A new job from an archive of any version.
 
     Raises:
         InputError: it cannot be read, or a picture that it names is missing.
     """
-    contents = archive.read(data, name)
-    documents = checked(contents.documents, name)
-    job = new_job(user, contents.title or name, contents.number)
-    for picture in documents["reference"]["pictures"].values():
-        held = contents.pictures.get(picture.get("digest"))
-        if held is None:
-            raise InputError(f"{name} is damaged: a picture is missing in it.")
-        Blob.keep(held, inspect(held, picture.get("name", name)).media_type)
-    for part, content in documents.items():
-        Document.objects.create(job=job, name=part, data=content)
+    held = read_job(data, name)
+    job = new_job(user, held.title or name, held.number)
+    for picture in held.document["references"].values():
+        content = held.library.blob(picture["digest"])
+        Blob.keep(content, inspect(content, picture["name"]).media_type)
+    for trace in held.document["traces"].values():
+        if trace["edge"]:
+            Blob.keep(held.library.blob(trace["edge"]), "application/octet-stream")
+    keep_document(job, None, held.document)
     return job

@@ -229,6 +229,15 @@ TRAYS = {
             ),
         },
         {
+            "name": "Planes",
+            "tools": (
+                ("sketch", "Sketch on", "Click the flat face that a new sketch should lie on, or choose a plane."),
+                ("plane-offset", "Offset plane", "Click the plane or flat face to offset from."),
+                ("plane-turned", "Turned plane", "Click the plane or flat face to turn."),
+                ("plane-midway", "Midway plane", "Click the first of two planes or flat faces."),
+            ),
+        },
+        {
             "name": "Reference",
             "tools": (
                 ("lay", "Picture on a face", "Choose a picture, then click the flat face of the solid that it shows."),

@@ -9,16 +9,20 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from examples.parts import SAMPLES
 from examples.samples import WAYS
-from jobs import actions, quantities, services
+from jobs import actions, services
 from jobs.access import job_for
 from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_of
 from jobs.models import Blob, Job
 from jobs.problems import Forbidden, Stale
 from jobs.requests import number_from, sent_by
+from jobs.store import document_of
+from jobs.working import here_for, here_of
 from nomogon_core.devices.scanner import RESOLUTIONS
 from nomogon_core.errors import CoreError, InputError
 from nomogon_core.job.advice import STAGES
+from nomogon_core.job.commands import declared
 from nomogon_core.job.document import file_stem
+from nomogon_core.job.ledger import command_for
 from reference.pictures import display_copy
 
 MOST_LISTED = 200
@@ -116,7 +120,7 @@ def new(request):
             _new_context(request) | {"problem": str(problem), "title": title, "number": number},
             status=400,
         )
-    refresh_summary(job, actions.documents_of(job))
+    refresh_summary(job)
     return redirect("reference" if request.FILES.get("picture") or request.POST.get("sample") else "sketch", job.pk)
 
 
@@ -139,10 +143,10 @@ def units(request, unit):
 
 def _answer(request, job, done, stage):
     job.refresh_from_db()
-    refresh_summary(job, done.documents)
-    answer = {"version": done.version, "told": done.told, "note": done.note}
+    refresh_summary(job, done.document)
+    answer = {"version": done.version, "told": done.told, "note": done.note, "made": done.made}
     if stage == "sketch":
-        answer["board"] = sketch_board(job, done.documents, unit_of(request))
+        answer["board"] = sketch_board(here_of(job, request.user, done.document), unit_of(request))
     return JsonResponse(answer)
 
 
@@ -154,11 +158,8 @@ def do(request, job_id, name):
     arguments = sent.get("arguments", {})
     if not isinstance(arguments, dict):
         raise InputError("The page sent something that cannot be read; load it again.")
-    declared = actions.COMMANDS.get(name)
-    if declared is not None and not declared.asked_for:
+    if not declared(name).asked_for:
         raise InputError(f"The command {name} is none that a page sends.")
-    if name in ("reference.accept_trace", "reference.trace_again"):
-        arguments["job"] = str(job.pk)
     done = actions.perform(job.pk, request.user, int(number_from(sent, "version")), name, arguments)
     return _answer(request, job, done, sent.get("stage"))
 
@@ -184,9 +185,9 @@ def panel(request, job_id, stage):
     """Ledger, stage line and Next after a change."""
     if stage not in STAGES:
         raise Http404("no such stage")
-    job = job_for(request, job_id)
+    here = here_for(request, job_id)
     return render(
-        request, "frame.html#panel", panel_context(job, view_of(job), stage, unit_of(request)) | {"swap": True}
+        request, "frame.html#panel", panel_context(here.job, view_of(here), stage, unit_of(request)) | {"swap": True}
     )
 
 
@@ -198,13 +199,11 @@ def quantity(request, job_id):
     version = request.POST.get("version", "")
     events = {}
     try:
-        command, arguments = quantities.command_for(
-            request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request)
-        )
+        command, arguments = command_for(request.POST.get("row", ""), request.POST.get("value", ""), unit_of(request))
         if not (version.isascii() and version.isdecimal()):
             raise InputError("The page sent no version; load it again.")
         done = actions.perform(job.pk, request.user, int(version), command, arguments)
-        refresh_summary(Job.objects.get(pk=job.pk), done.documents)
+        refresh_summary(Job.objects.get(pk=job.pk), done.document)
         events["nomogon:changed"] = {"version": done.version, "told": done.told, "note": done.note}
     except Stale as stale:
         events["nomogon:changed"] = {"version": stale.version, "told": "", "note": "", "problem": str(stale)}
@@ -214,7 +213,10 @@ def quantity(request, job_id):
     answer = render(
         request,
         "frame.html#panel",
-        panel_context(job, view_of(job), stage if stage in STAGES else "reference", unit_of(request)) | {"swap": True},
+        panel_context(
+            job, view_of(here_of(job, request.user)), stage if stage in STAGES else "reference", unit_of(request)
+        )
+        | {"swap": True},
     )
     answer["HX-Trigger"] = json.dumps(events)
     return answer
@@ -233,9 +235,7 @@ def archive(request, job_id):
 def picture(request, job_id, digest):
     """A picture of the job; it never changes under its digest."""
     job = job_for(request, job_id)
-    held = next(
-        (item for item in actions.documents_of(job)["reference"]["pictures"].values() if item["digest"] == digest), None
-    )
+    held = next((item for item in document_of(job)["references"].values() if item["digest"] == digest), None)
     blob = Blob.objects.filter(pk=digest).first() if held else None
     if blob is None:
         raise Http404("no such picture")

@@ -29,7 +29,7 @@ _lock = threading.Lock()
 _kept = OrderedDict()
 
 
-def _remembered(key, make):
+def remembered(key, make):
     """A value made once and kept for a while."""
     with _lock:
         if key in _kept:
@@ -55,7 +55,7 @@ def _source(picture):
 def raw_light(picture):
     """Linear luminance of a stored picture as it was taken."""
     digest, drawn = _source(picture)
-    return _remembered(("light", digest, drawn), lambda: decode(bytes_of(digest), picture["name"], drawn=drawn))
+    return remembered(("light", digest, drawn), lambda: decode(bytes_of(digest), picture["name"], drawn=drawn))
 
 
 def steps_of(picture):
@@ -70,27 +70,25 @@ def steps_key(picture, mm_per_px):
     ).hexdigest()[:20]
 
 
-def mm_per_px_of(documents, name=None):
-    fit = calibration_of(documents, name)
+def mm_per_px_of(document, name=None):
+    fit = calibration_of(document, name)
     return fit.mm_per_px if fit else None
 
 
-def light_of(documents):
+def light_of(document, name):
     """Linear luminance of the picture worked on, after its clean-up steps."""
-    _, picture = picture_of(documents)
+    _, picture = picture_of(document, name)
     steps = steps_of(picture)
     if not steps:
         return raw_light(picture)
-    scale = mm_per_px_of(documents)
-    return _remembered(
-        ("clean", steps_key(picture, scale)), lambda: clean(raw_light(picture), steps, Scale(1.0, scale))
-    )
+    scale = mm_per_px_of(document, name)
+    return remembered(("clean", steps_key(picture, scale)), lambda: clean(raw_light(picture), steps, Scale(1.0, scale)))
 
 
 def colours_of(picture):
     """Linear red, green and blue of a stored picture."""
     digest, drawn = _source(picture)
-    return _remembered(("colours", digest, drawn), lambda: colours(bytes_of(digest), picture["name"], drawn=drawn))
+    return remembered(("colours", digest, drawn), lambda: colours(bytes_of(digest), picture["name"], drawn=drawn))
 
 
 def reduced(light, pixels=PREVIEW_PIXELS):
@@ -103,36 +101,36 @@ def reduced(light, pixels=PREVIEW_PIXELS):
     return small, width / small.shape[1]
 
 
-def preview_light(documents, pixels=PREVIEW_PIXELS):
+def preview_light(document, name, pixels=PREVIEW_PIXELS):
     """The reduced cleaned picture and its factor, kept so that a slider's moves do not reduce it again."""
-    _, picture = picture_of(documents)
-    key = ("reduced", pixels, steps_key(picture, mm_per_px_of(documents)))
-    return _remembered(key, lambda: reduced(light_of(documents), pixels))
+    _, picture = picture_of(document, name)
+    key = ("reduced", pixels, steps_key(picture, mm_per_px_of(document, name)))
+    return remembered(key, lambda: reduced(light_of(document, name), pixels))
 
 
-def preview_colours(documents, pixels=COLOUR_PREVIEW_PIXELS):
+def preview_colours(document, name, pixels=COLOUR_PREVIEW_PIXELS):
     """The reduced picture in colour and its factor."""
-    _, picture = picture_of(documents)
-    return _remembered(("reduced colours", pixels, *_source(picture)), lambda: reduced(colours_of(picture), pixels))
+    _, picture = picture_of(document, name)
+    return remembered(("reduced colours", pixels, *_source(picture)), lambda: reduced(colours_of(picture), pixels))
 
 
-def preview_of(documents, mode):
+def preview_of(document, name, mode):
     """(light, colour or None, factor) to look for outlines in, as small as the way to find them allows."""
     if mode == "colour":
-        colour, factor = preview_colours(documents)
+        colour, factor = preview_colours(document, name)
         return colour[..., 1], colour, factor
     pixels = FINE_PREVIEW_PIXELS.get(mode, SLOW_PREVIEW_PIXELS if mode == "edge" else PREVIEW_PIXELS)
-    light, factor = preview_light(documents, pixels)
-    return light, preview_colours(documents, pixels)[0] if mode in COLOURED else None, factor
+    light, factor = preview_light(document, name, pixels)
+    return light, preview_colours(document, name, pixels)[0] if mode in COLOURED else None, factor
 
 
-def clean_preview(documents, steps):
+def clean_preview(document, name, steps):
     """JPEG of the picture after steps that are not stored yet, on a reduced copy."""
-    _, picture = picture_of(documents)
-    small, factor = _remembered(
+    _, picture = picture_of(document, name)
+    small, factor = remembered(
         ("raw reduced", *_source(picture)), lambda: reduced(raw_light(picture), CLEAN_PREVIEW_PIXELS)
     )
-    return as_jpeg(clean(small, steps, Scale(factor, mm_per_px_of(documents))))
+    return as_jpeg(clean(small, steps, Scale(factor, mm_per_px_of(document, name))))
 
 
 def stored_values(light):
@@ -157,13 +155,9 @@ def display_copy(picture, data, media_type):
     return cv2.imencode(".png", _stored_colours(picture))[1].tobytes(), "image/png"
 
 
-def flat_copy(documents, name):
+def flat_copy(document, name):
     """JPEG of a picture with perspective and bending taken out; what it shows is white where the picture ends."""
-    _, picture = picture_of(documents, name)
-    pixels = (
-        stored_values(light_of(documents | {"reference": documents["reference"] | {"active": name}}))
-        if steps_of(picture)
-        else _stored_colours(picture)
-    )
-    flat = rectify(pixels, calibration_of(documents, name))
+    _, picture = picture_of(document, name)
+    pixels = stored_values(light_of(document, name)) if steps_of(picture) else _stored_colours(picture)
+    flat = rectify(pixels, calibration_of(document, name))
     return cv2.imencode(".jpg", flat.pixels, [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])[1].tobytes()

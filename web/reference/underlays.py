@@ -2,21 +2,22 @@
 
 import hashlib
 
-from nomogon_core.job.document import calibration_of
+from nomogon_core.job.document import calibration_of, numbers_of
+from nomogon_core.job.places import plane_words, run_alike
 from nomogon_core.reference.rectify import placed_box
-from nomogon_core.solid.planes import faces_up, words_of
+from nomogon_core.solid.planes import words_of
 from reference.pictures import steps_of
 
 
-def underlays(documents, address):
+def underlays(document, address):
     """Each visible, calibrated picture with the matrix that places it in its plane.
 
     Args:
         address: called with (picture id, digest or None, key): where its pixels are had; without a digest, laid flat.
     """
     laid = []
-    for name, picture in documents["reference"]["pictures"].items():
-        fit = calibration_of(documents, name)
+    for name, picture in document["references"].items():
+        fit = calibration_of(document, name)
         if fit is None or not picture.get("visible", True):
             continue
         size = (picture["width"], picture["height"])
@@ -34,41 +35,44 @@ def underlays(documents, address):
                 "size": list(size) if straight else list(placed_box(fit, size)[0]),
                 "id": name,
                 "name": picture["name"],
-                "face": picture.get("face"),
+                "plane": picture["plane"],
             }
         )
     return laid
 
 
-def under_the_sketch(laid):
-    """Those of the pictures whose plane coordinates are the base sketch's."""
-    return [picture for picture in laid if not picture["face"] or faces_up(picture["face"]["name"])]
+def under_the_sketch(laid, document, sketch):
+    """Those of the pictures whose plane coordinates are those of a sketch."""
+    plane = document["sketches"][sketch]["plane"]
+    return [picture for picture in laid if run_alike(document, picture["plane"], plane)]
 
 
-def on_the_solid(laid, documents, result):
-    """The pictures with the frame of the face that each lies on: None on the base plane, and lost where that face is
-    gone."""
-    frames = {(face["body"], face["name"]): face for face in (result or {}).get("faces", [])}
-    numbers = {name: place for place, name in enumerate(documents["build"]["order"], 1)}
+def frame_of_plane(plane, result):
+    """Plain data of a plane's frame by the last rebuild; None where it is not there."""
+    told = result or {}
+    if isinstance(plane, dict):
+        return next(
+            (face for face in told.get("faces", []) if (face["body"], face["name"]) == (plane["body"], plane["face"])),
+            None,
+        )
+    return told.get("frames", {}).get(plane)
+
+
+def on_the_solid(laid, document, result):
+    """The pictures with the frame of what each lies on: None on Plan, and lost where that is gone."""
     told = []
     for picture in laid:
-        face = picture["face"]
-        frame = frames.get((face["body"], face["name"])) if face else None
-        told.append(
-            picture
-            | {
-                "frame": frame,
-                "lost": bool(face and "faces" in (result or {}) and frame is None),
-                "on": f"{face['body']}, {words_of(face['name'], numbers)}" if face else "base plane",
-            }
-        )
+        plane = picture["plane"]
+        frame = None if plane == "plan" else frame_of_plane(plane, result)
+        lost = plane != "plan" and "faces" in (result or {}) and frame is None
+        told.append(picture | {"frame": frame, "lost": lost, "on": plane_words(document, plane)})
     return told
 
 
-def faces_in_words(documents, result):
+def faces_in_words(document, result):
     """The flat faces of a rebuild, each with its body, its name, and what it is called."""
-    numbers = {name: place for place, name in enumerate(documents["build"]["order"], 1)}
+    numbers = numbers_of(document)
     return [
-        {"body": face["body"], "name": face["name"], "words": f"{face['body']}, {words_of(face['name'], numbers)}"}
+        {"body": face["body"], "name": face["name"], "words": words_of(face["name"], numbers)}
         for face in (result or {}).get("faces", [])
     ]

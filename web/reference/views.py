@@ -11,13 +11,13 @@ from django.views.decorators.http import require_GET, require_POST
 from examples import parts
 from jobs import services as job_services
 from jobs.access import job_for
-from jobs.actions import documents_of
 from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
+from jobs.working import here_for, work_on
 from nomogon_core.arguments import PLACE, Record, Rows, Wrong
 from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import calibration_of, known_of, picture_of, rectangle_of, things_of
+from nomogon_core.job.document import calibration_of, known_of, rectangle_of, things_of
 from nomogon_core.job.measuring import read_check, suggest
 from nomogon_core.picture.cleanup import KINDS
 from nomogon_core.picture.contours import find_contours
@@ -48,34 +48,31 @@ STROKES = Record({side: Rows(Rows(PLACE, 1, MOST_STROKE_PLACES), most=MOST_STROK
 
 @require_GET
 def page(request, job_id):
-    job = job_for(request, job_id)
     return render(
         request,
         "reference.html",
-        frame(request, job, "reference")
+        frame(request, here_for(request, job_id), "reference")
         | {"step_kinds": KINDS, "sheets": [name for name in SIZES_MM if name != "card"]},
     )
 
 
-def _documents(request, job_id, *, scaled=False, change=False):
-    """(documents, picture worked on, its calibration).
+def _here(request, job_id, *, scaled=False, change=False):
+    """The job as this user works on it, with a picture.
 
     Raises:
         InputError: there is no picture, or, if wanted, no scale.
     """
-    documents = documents_of(job_for(request, job_id, change=change))
-    picture = picture_of(documents)[1]
-    if picture is None:
+    here = here_for(request, job_id, change=change)
+    if here.picture is None:
         raise InputError("There is no picture in this job yet; drop one on the Board.")
-    fit = calibration_of(documents)
-    if scaled and fit is None:
+    if scaled and here.fit is None:
         raise InputError("Set a known length first, so that outlines have a size.")
-    return documents, picture, fit
+    return here
 
 
-def _known_for_board(documents, name, fit):
+def _known_for_board(document, name, fit):
     told = []
-    for key, item in known_of(documents, name).items():
+    for key, item in known_of(document, name).items():
         kind = item.get("kind", "length")
         plain = {"id": key, "kind": kind, "used": item.get("used", True)} | {
             field: item[field]
@@ -108,11 +105,9 @@ def _known_for_board(documents, name, fit):
 @require_GET
 def board(request, job_id):
     """What the Board draws: the picture worked on, its scale and place, and what is known of it."""
-    job = job_for(request, job_id)
-    documents = documents_of(job)
-    name, picture = picture_of(documents)
-    fit = calibration_of(documents)
-    reference = documents["reference"]
+    here = here_for(request, job_id)
+    job, document = here.job, here.document
+    name, picture, fit = here.picture_id, here.picture, here.fit
     cleaned = bool(picture and pictures.steps_of(picture))
     return JsonResponse(
         {
@@ -144,9 +139,9 @@ def board(request, job_id):
                     "height": item.get("height_mm", 0.0),
                     "camera": item.get("camera_mm", 0.0),
                     "worked_on": key == name,
-                    "wide": _width_of(documents, key, item),
+                    "wide": _width_of(document, key, item),
                 }
-                for key, item in reference["pictures"].items()
+                for key, item in document["references"].items()
             ],
             "scale": fit
             and {
@@ -157,28 +152,28 @@ def board(request, job_id):
                 "why": fit.why,
                 "bends": fit.bends,
             },
-            "known": _known_for_board(documents, name, fit),
+            "known": _known_for_board(document, name, fit),
             "traces": [
                 {"id": key, "settings": item["settings"]}
-                for key, item in reference["traces"].items()
+                for key, item in document["traces"].items()
                 if item["picture"] == name
             ],
         }
     )
 
 
-def _width_of(documents, name, item):
+def _width_of(document, name, item):
     """{mm, is_set} of a picture's width, or None while it has no scale."""
-    fit = calibration_of(documents, name)
+    fit = calibration_of(document, name)
     return fit and {"mm": fit.distance(*across_picture(item["width"], item["height"])[:2])[0], "is_set": fit.is_set}
 
 
 @require_POST
 def pick(request, job_id):
     """The edge nearest to a click."""
-    documents, _, _ = _documents(request, job_id)
+    here = _here(request, job_id)
     sent = sent_by(request)
-    light = pictures.light_of(documents)
+    light = pictures.light_of(*here.where)
     reach = min(max(number_from(sent, "reach", 14.0), 3.0), 60.0)
     found = pick_edge(light, number_from(sent, "x"), number_from(sent, "y"), search_px=reach)
     return JsonResponse({"x": found.x, "y": found.y, "sigma": found.sigma_px, "edge": found.on_edge})
@@ -198,11 +193,12 @@ def _sent_places(sent, least):
 @require_POST
 def find(request, job_id):
     """A card, sheet, rectangle, round edge or straight edge near clicks, as geometry in pixels."""
-    documents, picture, _ = _documents(request, job_id)
+    here = _here(request, job_id)
+    picture = here.picture
     sent = sent_by(request)
     kind = sent.get("kind")
     places = _sent_places(sent, 0 if kind in ("card", "sheet") else 1)
-    light = pictures.light_of(documents)
+    light = pictures.light_of(*here.where)
     if kind == "card":
         return JsonResponse(_as_found(find_rectangle(light, "card", places[0] if places else None)))
     if kind == "sheet":
@@ -220,7 +216,7 @@ def find(request, job_id):
             if len(places) > 2
             else way_in_picture(str(sent.get("way", "closest")), picture["angle"])
         )
-        jaws = between_jaws(part_around(light_without_cards(light, things_of(documents)), places[0]), way)
+        jaws = between_jaws(part_around(light_without_cards(light, things_of(*here.where)), places[0]), way)
         return JsonResponse(
             {
                 "way": way,
@@ -273,16 +269,20 @@ def _found_sheet(light, near):
 @require_POST
 def quality(request, job_id):
     """Whether the picture is good enough: graduated scales."""
-    documents, _, fit = _documents(request, job_id)
-    return JsonResponse({"measures": [attrs.asdict(measure) for measure in assess(pictures.light_of(documents), fit)]})
+    here = _here(request, job_id)
+    fit = here.fit
+    return JsonResponse(
+        {"measures": [attrs.asdict(measure) for measure in assess(pictures.light_of(*here.where), fit)]}
+    )
 
 
 @require_POST
 def mirror_axis(request, job_id):
     """The mirror axis of the picture's largest outline: a place on it, and the angle that lays it upright or level,
     whichever is nearer."""
-    documents, picture, fit = _documents(request, job_id, scaled=True)
-    small, factor = pictures.preview_light(documents)
+    here = _here(request, job_id, scaled=True)
+    fit = here.fit
+    small, factor = pictures.preview_light(*here.where)
     contours = [contour for contour in find_contours(small) if not contour.touches_border]
     if not contours:
         raise InputError("No outline stands free of the picture's border, so there is no mirror axis to find.")
@@ -301,8 +301,7 @@ def mirror_axis(request, job_id):
 @require_POST
 def next_measurement(request, job_id):
     """Which measurement would improve the sketch's sizes most."""
-    job = job_for(request, job_id)
-    found = suggest(view_of(job))
+    found = suggest(view_of(here_for(request, job_id)))
     return JsonResponse(
         {"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}}
     )
@@ -311,7 +310,8 @@ def next_measurement(request, job_id):
 @require_POST
 def read_caliper(request, job_id):
     """A reading of the caliper stand-in, for pictures that came from the scanner stand-in or the samples."""
-    documents, picture, _ = _documents(request, job_id)
+    here = _here(request, job_id)
+    picture = here.picture
     stand_in = picture.get("stand_in")
     if not stand_in or stand_in.get("part") not in parts.SAMPLES:
         raise InputError(
@@ -344,27 +344,28 @@ def add_picture(request, job_id):
     dpi, page_number = (request.POST.get(name, "") or fallback for name, fallback in (("dpi", "300"), ("page", "1")))
     done = job_services.add_picture(job, request.user, upload.read(), upload.name, dpi=dpi, page=page_number)
     job.refresh_from_db()
-    refresh_summary(job, done.documents)
+    work_on(job, request.user, picture=done.made)
+    refresh_summary(job, done.document)
     return JsonResponse({"version": done.version, "told": done.told})
 
 
 @require_POST
 def preview_steps(request, job_id):
     """The picture after clean-up steps that are being changed, on a reduced copy, as JPEG."""
-    documents, _, _ = _documents(request, job_id)
+    here = _here(request, job_id)
     steps = sent_by(request).get("steps")
     if not isinstance(steps, list):
         raise InputError("The page sent no clean-up steps; load it again.")
-    return HttpResponse(pictures.clean_preview(documents, steps), content_type="image/jpeg")
+    return HttpResponse(pictures.clean_preview(*here.where, steps), content_type="image/jpeg")
 
 
 @require_POST
 def start_cleaning(request, job_id):
     """Carry out the stored clean-up steps at full size in the worker."""
-    job = job_for(request, job_id)
-    documents, picture, fit = _documents(request, job_id)
+    here = _here(request, job_id)
+    picture, fit = here.picture, here.fit
     task = services.submit(
-        job,
+        here.job,
         "clean",
         {
             "digest": picture["digest"],
@@ -396,13 +397,13 @@ def cleaned(request, job_id, task):
 @require_GET
 def flat(request, job_id, picture, key):
     """A picture laid flat; ``key`` changes with its calibration."""
-    documents = documents_of(job_for(request, job_id))
-    if picture not in documents["reference"]["pictures"] or calibration_of(documents, picture) is None:
+    document = here_for(request, job_id).document
+    if picture not in document["references"] or calibration_of(document, picture) is None:
         raise Http404("no such picture")
-    return _kept(pictures.flat_copy(documents, picture), "image/jpeg")
+    return _kept(pictures.flat_copy(document, picture), "image/jpeg")
 
 
-def settings_of(sent, documents):
+def settings_of(sent, here):
     """Trace settings from what the page sent; colours come as places in the picture that were clicked.
 
     Raises:
@@ -420,7 +421,7 @@ def settings_of(sent, documents):
             raise InputError(
                 "Click the part on the Board to say which colour it has; click again for each further colour."
             )
-        colour = pictures.colours_of(picture_of(documents)[1])
+        colour = pictures.colours_of(here.picture)
         picked = tuple(
             tuple(float(value) for value in colour_at(colour, *place))
             for place in _sent_places({"places": sent["picked"]}, 1)
@@ -464,13 +465,16 @@ def _sent_strokes(sent, side):
 @require_POST
 def outlines(request, job_id):
     """Live outlines, on a reduced copy of the picture."""
-    documents, _, fit = _documents(request, job_id, scaled=True)
-    settings = settings_of(sent_by(request), documents)
-    light, colour, factor = pictures.preview_of(documents, settings.mode)
+    here = _here(request, job_id, scaled=True)
+    fit = here.fit
+    settings = settings_of(sent_by(request), here)
+    light, colour, factor = pictures.preview_of(*here.where, settings.mode)
     offered, why = offered_tolerance(0.0, fit.mm_per_px)
     return JsonResponse(
         {
-            "outlines": contour_preview(light, settings, fit.mm_per_px * factor, factor, things_of(documents), colour),
+            "outlines": contour_preview(
+                light, settings, fit.mm_per_px * factor, factor, things_of(*here.where), colour
+            ),
             "offered": {
                 "text": {"mm": f"{offered:g} mm", "in": f"{format_length(offered, unit='in')} in"},
                 "why": why if offered > DEFAULT_TOLERANCE_MM else "",
@@ -481,13 +485,22 @@ def outlines(request, job_id):
 
 @require_POST
 def start_trace(request, job_id):
-    """Trace at full resolution in the worker."""
-    job = job_for(request, job_id, change=True)
-    documents, picture, _ = _documents(request, job_id, scaled=True)
-    plain = attrs.asdict(settings_of(sent_by(request), documents), filter=lambda field, _: field.name != "border")
-    task = services.submit(
-        job,
-        "trace",
-        {"documents": {"reference": documents["reference"]}, "digest": picture["digest"], "settings": plain},
+    """Trace at full resolution in the worker; the answer holds what the command that takes it in is sent."""
+    here = _here(request, job_id, scaled=True, change=True)
+    plain = attrs.asdict(settings_of(sent_by(request), here), filter=lambda field, _: field.name != "border")
+    asked = {"picture": here.picture_id, "settings": plain}
+    task = services.submit(here.job, "trace", services.trace_arguments(here.document, **asked))
+    return JsonResponse(as_json(services.wait(task)) | asked)
+
+
+@require_POST
+def choose_picture(request, job_id):
+    """Work on another picture from now on; nothing of the job changes."""
+    here = _here(request, job_id)
+    wanted = str(sent_by(request).get("picture"))
+    if wanted not in here.document["references"]:
+        raise InputError("That picture is not in the job any more.")
+    work_on(here.job, request.user, picture=wanted)
+    return JsonResponse(
+        {"version": here.job.version, "note": f"Working on {here.document['references'][wanted]['name']}"}
     )
-    return JsonResponse(as_json(services.wait(task)))

@@ -6,9 +6,10 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from jobs.access import job_for
-from jobs.actions import documents_of
 from jobs.frame import frame
 from jobs.models import Job
+from jobs.store import document_of
+from jobs.working import here_for
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange import flat
 from nomogon_core.job.advice import statuses
@@ -29,7 +30,7 @@ READY = "The part is one closed, valid solid. Every file below is written anew f
 FILES = (
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
     {"kind": "stl", "title": "STL", "for": "printing", "chord": True},
-    {"kind": "3mf", "title": "3MF", "for": "printing, with body names", "chord": True},
+    {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
 )
@@ -37,7 +38,7 @@ FILES = (
 
 @require_GET
 def page(request, job_id):
-    context = frame(request, job_for(request, job_id), "release")
+    context = frame(request, here_for(request, job_id), "release")
     sound = statuses(context["view"])["release"].text == "ready"
     return render(
         request,
@@ -50,16 +51,15 @@ def page(request, job_id):
 def download(request, job_id, kind):
     """One file; solids are written by the worker."""
     job = job_for(request, job_id)
-    documents = documents_of(job)
+    document = document_of(job)
     if kind not in MEDIA_TYPES:
         raise OperationError(f"There is no file format {kind!r} to release.")
     if kind in ("dxf", "svg"):
-        build = build_of(documents)
-        data = flat.write_flat(kind, build.sketch, build.operations, job.title)
+        data = flat.write_flat(kind, build_of(document), job.title)
     else:
         data = _from_worker(
             job,
-            documents,
+            document,
             kind,
             parse_positive_length(request.GET.get("chord", flat.DEFAULT_CHORD_MM), "The chord tolerance"),
         )
@@ -69,8 +69,8 @@ def download(request, job_id, kind):
     return answer
 
 
-def _from_worker(job, documents, kind, chord):
-    arguments = services.rebuild_arguments(documents) | {"file": kind, "title": job.title, "chord": chord}
+def _from_worker(job, document, kind, chord):
+    arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
     task = services.wait(services.submit(job, "release", arguments), PATIENCE_S)
     if task.status == Task.DONE:
         return bytes(task.blob.data)

@@ -7,20 +7,20 @@ from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from jobs.access import job_for
-from jobs.actions import documents_of
 from jobs.frame import frame, sketch_board, unit_of
 from jobs.requests import number_from, sent_by
+from jobs.store import edge_of
+from jobs.working import here_for, work_on
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import calibration_of
+from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
-from nomogon_core.sketch import model
 from nomogon_core.sketch.dimensions import refreshed
 from nomogon_core.sketch.drawing import draw
 from nomogon_core.sketch.solve import Grab
 from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
 from reference import pictures
+from work import services
 
 MOST_GRABS = 32
 EXAGGERATION = 30.0
@@ -30,22 +30,29 @@ _grabs = OrderedDict()
 
 @require_GET
 def page(request, job_id):
-    return render(request, "sketch.html", frame(request, job_for(request, job_id), "sketch"))
+    wanted = request.GET.get("sketch")
+    here = here_for(request, job_id)
+    if wanted in here.document["sketches"]:
+        work_on(here.job, request.user, sketch=wanted)
+        here = here_for(request, job_id)
+    return render(request, "sketch.html", frame(request, here, "sketch"))
 
 
 @require_GET
 def board(request, job_id):
-    job = job_for(request, job_id)
-    return JsonResponse(sketch_board(job, documents_of(job), unit_of(request)))
+    here = here_for(request, job_id)
+    if here.document["operations"]:
+        services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(here.document)))
+    return JsonResponse(sketch_board(here, unit_of(request)))
 
 
-def _grab(job, held):
+def _grab(here, held):
     """A drag in progress; made anew on whichever server the next move comes to."""
-    key = (job.pk, job.version, tuple(held))
+    key = (here.job.pk, here.job.version, here.sketch_id, tuple(held))
     with _lock:
         found = _grabs.get(key)
     if found is None:
-        found = Grab(model.from_json(documents_of(job)["sketch"]), held)
+        found = Grab(sketch_of(here.document, here.sketch_id), held)
         with _lock:
             _grabs[key] = found
             while len(_grabs) > MOST_GRABS:
@@ -56,28 +63,27 @@ def _grab(job, held):
 @require_POST
 def drag(request, job_id):
     """The sketch while something is dragged; nothing is stored."""
-    job = job_for(request, job_id, change=True)
+    here = here_for(request, job_id, change=True)
     sent = sent_by(request)
     held = sent.get("held")
     if not isinstance(held, list) or not held:
         raise InputError("Nothing was taken hold of.")
     offset = (number_from(sent, "dx"), number_from(sent, "dy"))
-    moved = _grab(job, held).move(offset, (number_from(sent, "x"), number_from(sent, "y")))
+    moved = _grab(here, held).move(offset, (number_from(sent, "x"), number_from(sent, "y")))
     return JsonResponse(
         {
             "sequence": sent.get("sequence", 0),
-            "version": job.version,
+            "version": here.job.version,
             "drawing": draw(refreshed(moved), unit=unit_of(request)),
         }
     )
 
 
-def _under(request, job_id, *, change=False):
-    """(documents, light, calibration) of the picture under the sketch; light and calibration are None where there is
-    none."""
-    documents = documents_of(job_for(request, job_id, change=change))
-    fit = calibration_of(documents)
-    return documents, pictures.light_of(documents) if fit else None, fit
+def _under(request, job_id):
+    """(job as it is worked on, light, calibration) of the picture under the sketch; light and calibration are None
+    where there is none."""
+    here = here_for(request, job_id)
+    return here, pictures.light_of(*here.where) if here.fit else None, here.fit
 
 
 @require_POST
@@ -115,8 +121,8 @@ def follow_preview(request, job_id):
 @require_GET
 def comb(request, job_id):
     """How far the traced curves are from the picture's edge: teeth along it, and the worst places."""
-    documents, _, _ = _under(request, job_id)
-    told = departures(documents, model.from_json(documents["sketch"]))
+    here = here_for(request, job_id)
+    told = departures(here.document, here.sketch_id, edge_of)
     return JsonResponse(
         {
             "teeth": [tooth for one in told.values() for tooth in teeth(one, EXAGGERATION).round(4).tolist()],

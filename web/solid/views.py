@@ -1,15 +1,22 @@
 """Pages and answers of the Solid stage."""
 
+import attrs
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from jobs.access import job_for
-from jobs.actions import documents_of
-from jobs.frame import frame, laid_pictures, sheet_context, unit_of
-from nomogon_core.job.overview import overview
+from jobs.frame import frame, laid_pictures, sheet_context, unit_of, view_of
+from jobs.requests import sent_by
+from jobs.store import Shelf
+from jobs.working import here_for
+from nomogon_core.job.commands import carry_out
+from nomogon_core.job.document import numbers_of
+from nomogon_core.job.places import plane_words
 from nomogon_core.sketch.drawing import draw, draw_regions
+from nomogon_core.solid.planes import BASE
 from reference.underlays import faces_in_words, on_the_solid
+from solid import sentences
 from work import services
 from work.models import Task
 from work.views import as_json
@@ -17,37 +24,74 @@ from work.views import as_json
 
 @require_GET
 def page(request, job_id):
-    return render(request, "solid.html", frame(request, job_for(request, job_id), "solid"))
+    return render(request, "solid.html", frame(request, here_for(request, job_id), "solid"))
 
 
 @require_GET
 def state(request, job_id):
     """The Build sheet as built now, waiting up to 0.4 s for the worker; the page asks again while it works."""
-    job = job_for(request, job_id)
-    documents = documents_of(job)
-    task = None
-    if documents["build"]["order"]:
-        task = services.wait(services.submit(job, "rebuild", services.rebuild_arguments(documents)))
-    view = overview(documents, task.result if task and task.status == Task.DONE else None)
-    context = sheet_context(job, view, unit_of(request))
+    here = here_for(request, job_id)
+    job, document, task = here.job, here.document, None
+    if document["operations"] or document["planes"] or len(document["sketches"]) > 1:
+        task = services.wait(services.submit(job, "rebuild", services.rebuild_arguments(document)))
+    view = view_of(here, task.result if task and task.status == Task.DONE else None)
+    context = sheet_context(here, view, unit_of(request))
     return JsonResponse(
         {
             "version": job.version,
             "work": as_json(task) if task else None,
             "mesh": task.blob_id if task and task.status == Task.DONE else None,
             "sheet": render(request, "solid.html#sheet", context).content.decode(),
-            "regions": draw_regions(view.sketch, view.regions),
-            "curves": draw(view.sketch)["curves"],
-            "centers": [
-                {"id": name, "place": view.sketch.points[curve.points[0]], "radius": curve.radius}
-                for name, curve in view.sketch.curves.items()
-                if curve.kind == "circle"
+            "sketches": [_drawn(document, name, one, view.result) for name, one in view.sketches.items()],
+            "open": here.sketch_id,
+            "bodies": [
+                {"id": name, **document["bodies"][name]}
+                for name in (view.result or {}).get("bodies", {})
+                if name in document["bodies"]
             ],
-            "bodies": list((view.result or {}).get("bodies", {})),
-            "pictures": on_the_solid(laid_pictures(job, documents), documents, view.result),
-            "faces": faces_in_words(documents, view.result),
+            "declared": sentences.declared(unit_of(request)),
+            "operations": {one.name: sentences.filled(one, unit_of(request)) for one in view.build.operations},
+            "numbers": numbers_of(document),
+            "pictures": on_the_solid(laid_pictures(job, document), document, view.result),
+            "faces": faces_in_words(document, view.result),
+            "planes": [{"id": name, "words": plane_words(document, name)} for name in (*BASE, *document["planes"])],
         }
     )
+
+
+def _drawn(document, name, one, result):
+    """A sketch as the view draws it where it lies."""
+    plane = document["sketches"][name]["plane"]
+    frame = (result or {}).get("frames", {}).get(name) or (
+        attrs.asdict(BASE[plane]) if plane in ("plan", "front", "side") else None
+    )
+    return {
+        "id": name,
+        "title": document["sketches"][name]["title"],
+        "frame": frame,
+        "regions": draw_regions(one.sketch, one.regions),
+        "curves": draw(one.sketch)["curves"],
+        "centers": [
+            {"id": key, "place": one.sketch.points[curve.points[0]], "radius": curve.radius}
+            for key, curve in one.sketch.curves.items()
+            if curve.kind == "circle"
+        ],
+    }
+
+
+@require_POST
+def preview(request, job_id):
+    """The solid as it would be with an operation that is being written; nothing of the job changes."""
+    here = here_for(request, job_id, change=True)
+    sent = sent_by(request)
+    name, unit = sent.get("name"), unit_of(request)
+    arguments = {"blanks": sent.get("blanks"), "unit": unit} | ({"name": name} if name else {"kind": sent.get("kind")})
+    after = carry_out(here.document, "solid.set" if name else "solid.add", arguments, Shelf(here.job)).document
+    task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(after)))
+    done = task.status == Task.DONE
+    step = name or after["steps"][-1]
+    told = next((one["problem"] for one in task.result["steps"] if one["name"] == step), "") if done else task.problem
+    return JsonResponse({"work": as_json(task), "mesh": task.blob_id if done else None, "problem": told})
 
 
 @require_GET

@@ -17,14 +17,13 @@ def answer(value):
     return value
 
 
-def rebuild_that_crashes(documents, count=None):
+def rebuild_that_crashes(document, count=None):
     """Like a rebuild whose third operation stops the kernel."""
-    order = documents["build"]["order"][:count]
-    if "op3" in order:
+    steps = document["steps"][:count]
+    if len([step for step in steps if step in document["operations"]]) >= 3:
         os._exit(11)
-    return {
-        "steps": [
-            {"name": name, "problem": "", "facts": {}, "suggestion": None, "suppressed": False} for name in order
-        ],
-        "bodies": {},
-    }, None
+    told = [
+        {"name": name, "problem": "", "facts": {}, "suggestion": {}, "numbers": {}, "suppressed": False}
+        for name in steps
+    ]
+    return {"steps": told, "bodies": {}, "faces": [], "frames": {}}, None

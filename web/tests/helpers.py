@@ -7,8 +7,10 @@ from django.test import TestCase
 
 from examples import parts
 from jobs import services
-from jobs.actions import documents_of, perform
-from jobs.models import Document, Member
+from jobs.actions import perform
+from jobs.models import Member
+from jobs.store import document_of, keep_document
+from nomogon_core.job.document import keep_sketch, sketch_of
 from nomogon_core.sketch import edit, model
 
 
@@ -25,8 +27,16 @@ def sketched_job(user, outlines=None, title="Hive latch plate"):
     sketch = model.Sketch()
     for outline in outlines or parts.hinge_leaf():
         sketch, _, _ = edit.add_outline(sketch, outline, [0.05] * len(outline), origin="drawn")
-    Document.objects.create(job=job, name="sketch", data=model.to_json(sketch))
+    document = document_of(job)
+    keep_sketch(document, "s1", sketch)
+    keep_document(job, None, document)
     return job
+
+
+def extrusion(region, length, body="Leaf", result="new"):
+    """Arguments of the command that extrudes a region."""
+    blanks = {"regions": {"sketch": "s1", "names": [region]}, "extent": "by", "length": length, "way": "up"}
+    return {"kind": "extrude", "blanks": blanks | {"result": result, "body": body}}
 
 
 class JobCase(TestCase):
@@ -56,7 +66,7 @@ class JobCase(TestCase):
         return perform(self.job.pk, self.ro, None, command, arguments)
 
     def sketch(self):
-        return model.from_json(documents_of(self.job)["sketch"])
+        return sketch_of(document_of(self.job))
 
     def first(self, kind):
         return next(name for name, curve in self.sketch().curves.items() if curve.kind == kind)

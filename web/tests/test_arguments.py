@@ -8,13 +8,15 @@ import numpy as np
 from core.tests.test_schema import WRONG as SPOILED
 from core.tests.test_schema import leaves, whole_job
 from jobs import services
-from jobs.actions import COMMANDS, documents_of, perform
+from jobs.actions import perform
 from jobs.models import Document
+from jobs.store import document_of
 from nomogon_core.arguments import Choice, Either, Number, Place, Record, Rows, Switch, Text, Whole, Wrong, checked
 from nomogon_core.errors import ArchiveError, InputError
+from nomogon_core.job.commands import COMMANDS
 from nomogon_core.job.overview import checked as checked_documents
 from nomogon_core.sketch.regions import find_regions
-from web.tests.helpers import JobCase
+from web.tests.helpers import JobCase, extrusion
 from web.tests.test_jobs import png
 
 WRONG = (
@@ -93,9 +95,7 @@ class Nonsense(JobCase):
         region = next(iter(self.regions()))
         self.perform(
             "solid.add",
-            kind="extrude",
-            fields={"mode": "new", "body": "Part", "regions": [region]},
-            lengths={"length": "5 mm"},
+            **extrusion(region, "5 mm"),
         )
         random = np.random.default_rng(5)
         for name, declared in COMMANDS.items():
@@ -105,12 +105,12 @@ class Nonsense(JobCase):
                     for argument in declared.arguments
                     if argument not in declared.optional or random.random() < 0.4
                 }
-                before = documents_of(self.job)
+                before = document_of(self.job)
                 try:
                     perform(self.job.pk, self.ro, None, name, arguments)
                 except InputError as problem:
                     self.assertRegex(str(problem), r"^[A-Z0-9\"'].{10,}[.)…]$", name)
-                    self.assertEqual(documents_of(self.job), before)
+                    self.assertEqual(document_of(self.job), before)
                 except Exception as problem:
                     raise AssertionError(f"{name} failed on {arguments}: {problem!r}") from problem
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/reference").status_code, 200)
@@ -142,7 +142,7 @@ class Nonsense(JobCase):
 
     def test_a_page_cannot_attach_a_known_digest(self):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
-        digest = next(iter(documents_of(self.job)["reference"]["pictures"].values()))["digest"]
+        digest = next(iter(document_of(self.job)["references"].values()))["digest"]
         answer = self.do(
             "reference.add_picture", name="mine", digest=digest, media_type="image/png", width=10, height=10, dpi=None
         )

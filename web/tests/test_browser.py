@@ -11,10 +11,10 @@ from playwright.sync_api import expect
 
 from examples import parts, pictures
 from examples.render import Camera
-from jobs.actions import documents_of
 from jobs.models import Job
+from jobs.store import document_of
 from nomogon_core.geometry.curves import closed_area
-from nomogon_core.sketch import model
+from nomogon_core.job.document import sketch_of
 from nomogon_core.solid import kernel
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import sketched_job
@@ -123,7 +123,7 @@ class FromAPhotoToAPlate(BrowserCase):
     def check_sketch(self):
         """The two holes are equal, of the typed size, and the drag was undone."""
         job = Job.objects.get(number="FLA-014")
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         circles = [sketch.geometry(name) for name, curve in sketch.curves.items() if curve.kind == "circle"]
         self.assertAlmostEqual(circles[0].radius, circles[1].radius, places=9)
         self.assertAlmostEqual(circles[0].radius, 4.7625 / 2, places=6)
@@ -132,22 +132,16 @@ class FromAPhotoToAPlate(BrowserCase):
     def solid(self, page):
         self.go(page, "solid")
         page.get_by_role("button", name="Extrude").first.click()
-        expect(page.locator("#extrude [data-chosen]")).to_contain_text("1 region chosen")
-        page.locator("#extrude [name=length]").fill("5 mm")
-        page.locator("#extrude button", has_text="Extrude").click()
+        expect(page.locator(".writing .picked")).to_have_text("1 region of Outline")
+        page.locator(".writing [data-blank=length]").fill("5 mm")
+        page.locator(".writing [data-blank=length]").press("Enter")
         expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("[0-9a-f]{64}"), timeout=40_000)
-        expect(self.ledger_value(page, "Solid")).to_contain_text("closed, valid")
-        page.locator("#tray .tool", has_text="Fillet").click()
-        page.locator("#fillet [name=rule]").select_option("top")
-        page.locator("#fillet [name=radius]").fill("30")
-        page.locator("#fillet button", has_text="Fillet").click()
-        expect(page.locator(".op .why")).to_contain_text("too large for these edges", timeout=30_000)
+        expect(self.ledger_value(page, "Solid")).to_contain_text("closed, valid", timeout=30_000)
+        self.fillet(page, "30")
+        expect(page.locator(".op .why").first).to_contain_text("too large for these edges", timeout=30_000)
         page.get_by_role("button", name="Undo").click()
-        expect(page.locator(".op")).to_have_count(1)
-        page.locator("#tray .tool", has_text="Fillet").click()
-        page.locator("#fillet [name=rule]").select_option("top")
-        page.locator("#fillet [name=radius]").fill("1/32 in")
-        page.locator("#fillet button", has_text="Fillet").click()
+        expect(page.locator(".op[data-step] .no")).to_have_count(1)
+        self.fillet(page, "1/32 in")
         expect(page.locator(".sheet .head")).to_contain_text("2 built", timeout=30_000)
         thickness = page.locator(".op input[data-field=length]")
         thickness.fill("6 mm")
@@ -161,6 +155,13 @@ class FromAPhotoToAPlate(BrowserCase):
         page.keyboard.press("ArrowLeft")
         page.reload()
         expect(page.locator(".sheet .head")).to_contain_text("2 built")
+
+    def fillet(self, page, radius):
+        page.locator("#tray .tool", has_text="Fillet").click()
+        page.get_by_label("Rule for the edges").select_option("top")
+        page.locator(".writing [data-blank=radius]").fill(radius)
+        page.get_by_role("button", name="Build").click()
+        expect(page.locator(".writing")).to_have_count(0)
 
     def release(self, page):
         self.go(page, "release")
@@ -265,7 +266,7 @@ class ByHand(BrowserCase):
 
     def test_a_gap_is_shown_and_joined_and_a_kernel_refusal_is_told(self):
         job = sketched_job(self.users[0])
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         self.drive(self.join, job, next(name for name, curve in sketch.curves.items() if curve.kind == "line"))
 
     def join(self, page, job, line):

@@ -15,9 +15,9 @@ from PIL import Image
 from core.tests.test_reference import png_claiming
 from examples import pictures
 from jobs import services
-from jobs.actions import documents_of
 from jobs.changes import apply, difference
 from jobs.models import Blob, Job, Member
+from jobs.store import document_of
 from nomogon_core.exchange import archive
 from nomogon_core.job.document import calibration_of
 from web.tests.helpers import JobCase, make_user
@@ -48,44 +48,44 @@ class Changes(unittest.TestCase):
 
 class Commands(JobCase):
     def test_undo_and_redo_restore_every_document_exactly(self):
-        states = [documents_of(self.job)]
+        states = [document_of(self.job)]
         self.do("sketch.line", start=[100, 0], end=[120, 30])
-        states.append(documents_of(self.job))
+        states.append(document_of(self.job))
         self.do("sketch.dimension", kind="diameter", of=[self.first("circle")], text="5 mm")
-        states.append(documents_of(self.job))
-        self.do("solid.material", text="brass")
-        states.append(documents_of(self.job))
+        states.append(document_of(self.job))
+        self.do("sketch.title", text="Brass")
+        states.append(document_of(self.job))
         for state in states[-2::-1]:
             self.job.refresh_from_db()
             self.assertEqual(self.post("undo", {"version": self.job.version}).status_code, 200)
-            self.assertEqual(documents_of(self.job), state)
+            self.assertEqual(document_of(self.job), state)
         self.job.refresh_from_db()
         self.assertContains(self.post("undo", {"version": self.job.version}), "nothing to undo", status_code=400)
         for state in states[1:]:
             self.job.refresh_from_db()
             self.assertEqual(self.post("redo", {"version": self.job.version}).status_code, 200)
-            self.assertEqual(documents_of(self.job), state)
+            self.assertEqual(document_of(self.job), state)
 
     def test_a_new_command_after_undo_ends_redo(self):
-        self.do("solid.material", text="brass")
+        self.do("sketch.title", text="Brass")
         self.job.refresh_from_db()
         self.post("undo", {"version": self.job.version})
-        self.do("solid.material", text="steel")
+        self.do("sketch.title", text="Steel")
         self.job.refresh_from_db()
         self.assertEqual(self.post("redo", {"version": self.job.version}).status_code, 400)
 
     def test_a_stale_version_is_answered_409_with_what_happened(self):
         self.share(self.mt, Member.EDITOR)
         stale = Job.objects.get(pk=self.job.pk).version
-        self.do("solid.material", text="brass")
+        self.do("sketch.title", text="Brass")
         self.client.force_login(self.mt)
-        answer = self.do("solid.material", version=stale, text="steel")
+        answer = self.do("sketch.title", version=stale, text="Steel")
         self.assertEqual(answer.status_code, 409)
-        self.assertIn("Material is brass (ro)", answer.json()["problem"])
-        self.assertEqual(documents_of(self.job)["build"]["material"], "brass")
+        self.assertIn("Outline is called Brass now (ro)", answer.json()["problem"])
+        self.assertEqual(document_of(self.job)["sketches"]["s1"]["title"], "Brass")
 
     def test_a_refused_command_changes_nothing(self):
-        before, version = documents_of(self.job), self.job.version
+        before, version = document_of(self.job), self.job.version
         for name, arguments, words in (
             ("sketch.dimension", {"kind": "diameter", "of": [self.first("line")]}, "one circle or arc"),
             ("sketch.line", {"start": [0, 0], "end": [0, 0]}, "no length"),
@@ -93,17 +93,17 @@ class Commands(JobCase):
             ("no.such", {}, "no command"),
             ("sketch.line", {"start": "p999", "end": [1, 1]}, "no point p999"),
             ("sketch.line", {"start": [float("1e300"), 0], "end": [1, 1]}, "as start"),
-            ("solid.add", {"kind": "hole", "fields": {}, "lengths": {}}, "needs a circle"),
+            ("solid.add", {"kind": "hole", "blanks": {}}, "needs the circles"),
             ("reference.add_known", {"start": [0, 0], "end": [9, 9], "text": "5", "sigma_px": 0.1}, "no picture"),
         ):
             answer = self.do(name, **arguments)
             self.assertEqual(answer.status_code, 400, name)
             self.assertIn(words, answer.json()["problem"])
         self.job.refresh_from_db()
-        self.assertEqual((documents_of(self.job), self.job.version), (before, version))
+        self.assertEqual((document_of(self.job), self.job.version), (before, version))
 
     def test_a_full_sketch_takes_no_more_curves_but_lets_some_go(self):
-        with mock.patch("sketch.commands.MOST_ENTITIES", 3):
+        with mock.patch("nomogon_core.job.commands.sketch.MOST_ENTITIES", 3):
             answer = self.do("sketch.line", start=[500, 0], end=[510, 3])
             self.assertIn("at most 3 curves", answer.json()["problem"])
             before = len(self.sketch().curves)
@@ -139,10 +139,10 @@ class Commands(JobCase):
     def test_dragging_stores_nothing_and_dropping_does(self):
         circle = self.first("circle")
         center = self.sketch().curves[circle].points[0]
-        before = documents_of(self.job)
+        before = document_of(self.job)
         answer = self.post("sketch/drag", {"held": [center], "dx": 2.0, "dy": 1.0, "x": 0, "y": 0, "sequence": 4})
         self.assertEqual(answer.json()["sequence"], 4)
-        self.assertEqual(documents_of(self.job), before)
+        self.assertEqual(document_of(self.job), before)
         x, y = self.sketch().points[center]
         self.do("sketch.drag", held=[center], offset=[2.0, 1.0], place=[0, 0])
         self.assertAlmostEqual(self.sketch().points[center][0], x + 2)
@@ -179,7 +179,7 @@ class Permissions(JobCase):
         self.client.force_login(self.mt)
         for page in self.pages():
             self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/{page}").status_code, 404, page)
-        self.assertEqual(self.do("solid.material", text="brass").status_code, 404)
+        self.assertEqual(self.do("sketch.title", text="Brass").status_code, 404)
         self.assertNotContains(self.client.get("/"), "Hive latch plate")
         self.assertEqual(self.client.get(f"/jobs/{uuid.uuid4()}/sketch").status_code, 404)
 
@@ -187,14 +187,14 @@ class Permissions(JobCase):
         self.share(self.mt, Member.VIEWER)
         self.client.force_login(self.mt)
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/sketch").status_code, 200)
-        answer = self.do("solid.material", text="brass")
+        answer = self.do("sketch.title", text="Brass")
         self.assertEqual(answer.status_code, 403)
         self.assertIn("not change it", answer.json()["problem"])
         self.assertEqual(self.post("undo", {"version": 0}).status_code, 403)
 
     def test_a_picture_belongs_to_its_job_only(self):
         other = services.job_from_picture(self.mt, "Lid boss", "", png(), "lid.png")
-        digest = next(iter(documents_of(other)["reference"]["pictures"].values()))["digest"]
+        digest = next(iter(document_of(other)["references"].values()))["digest"]
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/picture/{digest}").status_code, 404)
         self.client.force_login(self.mt)
         self.assertEqual(self.client.get(f"/jobs/{other.pk}/picture/{digest}")["Content-Type"], "image/png")
@@ -275,33 +275,33 @@ class Uploads(JobCase):
         self.client.force_login(self.mt)
         self.upload(data, "lid.zip")
         copy = Job.objects.get(title="Lid boss", members__user=self.mt)
-        self.assertEqual(documents_of(copy)["reference"], documents_of(job)["reference"])
+        self.assertEqual(document_of(copy), document_of(job))
 
     def test_a_picture_is_sized_by_hand_until_something_is_known(self):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
-        (name,) = documents_of(self.job)["reference"]["pictures"]
+        (name,) = document_of(self.job)["references"]
         for text, words in (("0", "longer than zero"), ("wide", "not a length")):
             self.assertIn(
                 words, self.do("reference.place_picture", picture=name, field="width", text=text).json()["problem"]
             )
         self.perform("reference.place_picture", picture=name, field="width", text="4 in")
-        fit = calibration_of(documents_of(self.job))
+        fit = calibration_of(document_of(self.job))
         self.assertTrue(fit.is_set)
-        self.assertAlmostEqual(fit.mm_per_px * documents_of(self.job)["reference"]["pictures"][name]["width"], 101.6)
+        self.assertAlmostEqual(fit.mm_per_px * document_of(self.job)["references"][name]["width"], 101.6)
         self.perform("reference.set_origin", place=[0, 0])
         self.perform("reference.drag_corner", picture=name, corner=[100, 50], place=[150, 75])
-        self.assertAlmostEqual(calibration_of(documents_of(self.job)).mm_per_px, 1.5 * fit.mm_per_px)
+        self.assertAlmostEqual(calibration_of(document_of(self.job)).mm_per_px, 1.5 * fit.mm_per_px)
         for stage in ("reference", "sketch", "solid"):
             page = self.client.get(f"/jobs/{self.job.pk}/{stage}").content.decode()
             self.assertIn("size set by hand", page)
             self.assertNotRegex(page, r"±\s?\d")
         self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
-        self.assertFalse(calibration_of(documents_of(self.job)).is_set)
+        self.assertFalse(calibration_of(document_of(self.job)).is_set)
         self.assertIn(
             "is measured", self.do("reference.place_picture", picture=name, field="width", text="90").json()["problem"]
         )
-        self.perform("reference.remove_known", name=next(iter(documents_of(self.job)["reference"]["known"])))
-        self.assertTrue(calibration_of(documents_of(self.job)).is_set)
+        self.perform("reference.remove_known", name=next(iter(document_of(self.job)["known"])))
+        self.assertTrue(calibration_of(document_of(self.job)).is_set)
 
     def test_what_the_page_sends_of_edges_jaws_and_width_is_looked_at(self):
         self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
@@ -322,11 +322,11 @@ class Uploads(JobCase):
                 answer = self.do(command, **arguments)
                 self.assertEqual(answer.status_code, 400)
                 self.assertIn(words, answer.json()["problem"])
-        self.assertEqual(documents_of(self.job)["reference"]["known"], {})
+        self.assertEqual(document_of(self.job)["known"], {})
         self.perform("reference.add_width", text="80 mm")
         self.assertAlmostEqual(
-            calibration_of(documents_of(self.job)).mm_per_px,
-            80 / next(iter(documents_of(self.job)["reference"]["pictures"].values()))["width"],
+            calibration_of(document_of(self.job)).mm_per_px,
+            80 / next(iter(document_of(self.job)["references"].values()))["width"],
             places=9,
         )
 

@@ -10,10 +10,11 @@ from playwright.sync_api import expect
 from benchmarks import random_kinds
 from examples.render import photograph
 from jobs import services
-from jobs.actions import documents_of, perform
+from jobs.actions import perform
+from jobs.store import document_of
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry.curves import bounds
-from nomogon_core.sketch import model
+from nomogon_core.job.document import sketch_of
 from web.tests.browser import Board, BrowserCase
 from web.tests.test_tracing import TEN_PX_A_MM
 
@@ -40,7 +41,7 @@ class Kinds(BrowserCase):
         expect(page.locator("#said")).to_contain_text(told, timeout=60_000)
 
     def curves(self, job):
-        return list(model.from_json(documents_of(job)["sketch"]).curves.values())
+        return list(sketch_of(document_of(job)).curves.values())
 
     def test_a_ring_keeps_its_hole(self):
         rim = np.linspace(0, 2 * math.pi, 900, endpoint=False)
@@ -99,7 +100,7 @@ class Kinds(BrowserCase):
             expect(page.locator(".hand-stroke")).to_have_count(2)
 
         self.drive(drive)
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         (left, low), (right, high) = bounds([sketch.geometry(name) for name in sketch.curves])
         wide, tall = np.ptp(picture.wanted[0], axis=0) / 10
         self.assertTrue(0.6 < (right - left) / wide < 1.02)

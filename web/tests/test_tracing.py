@@ -9,14 +9,15 @@ from core.tests.test_tracing import BLUE, PLATE, RED, SAND, plate_view, strokes_
 from examples import samples
 from examples.render import hole, part_coverage, rounded_polygon
 from jobs import services
-from jobs.actions import documents_of, perform
+from jobs.actions import perform
+from jobs.store import document_of
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.crossings import at
+from nomogon_core.job.document import picture_of, sketch_of
 from nomogon_core.picture.decode import linear_to_srgb
-from nomogon_core.sketch import model
-from reference.commands import accept_trace
+from nomogon_core.sketch.regions import find_regions
 from web.tests.browser import Board, BrowserCase
-from work.models import Task
+from web.tests.helpers import extrusion
 
 TEN_PX_A_MM = {"start": [0.0, 0.0], "end": [500.0, 0.0], "text": "50 mm", "sigma_px": 0.02}
 
@@ -27,11 +28,17 @@ def png(linear):
     return cv2.imencode(".png", stored[..., ::-1] if stored.ndim == 3 else stored)[1].tobytes()
 
 
+TONE = {"threshold": 0.5, "tolerance_mm": 0.1, "speck_mm2": 1.0, "keep": "all"}
+
+
 class Tracing(BrowserCase):
     def job(self, picture, name="plate.png"):
         job = services.job_from_picture(self.users[0], "Plate", "", picture, name)
         perform(job.pk, self.users[0], None, "reference.add_known", TEN_PX_A_MM)
         return job
+
+    def perform_on(self, job, command, /, **arguments):
+        return perform(job.pk, self.users[0], None, command, arguments)
 
     def open(self, page, job, stage="reference"):
         self.sign_in(page)
@@ -41,7 +48,7 @@ class Tracing(BrowserCase):
         return board
 
     def kinds(self, job):
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         return sorted(curve.kind for curve in sketch.curves.values())
 
     def test_by_halves(self):
@@ -52,7 +59,7 @@ class Tracing(BrowserCase):
         )
         job = self.job(png(1 - 0.9 * part_coverage(symmetric, plate_view(), 520, 360)))
         self.drive(self.by_halves, job)
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         self.assertEqual(sum(curve.construction for curve in sketch.curves.values()), 1)
         self.assertEqual(sum(item.kind == "symmetric" for item in sketch.constraints.values()), 4)
 
@@ -76,7 +83,7 @@ class Tracing(BrowserCase):
         job = self.job(png(scene + (np.array(BLUE) - scene) * blue))
         self.drive(self.by_colour, job)
         self.assertEqual(self.kinds(job), ["arc", "arc", "circle", "circle", "line", "line", "line", "line"])
-        settings = next(iter(documents_of(job)["reference"]["traces"].values()))["settings"]
+        settings = next(iter(document_of(job)["traces"].values()))["settings"]
         self.assertEqual((settings["mode"], len(settings["colours"])), ("colour", 2))
 
     def by_colour(self, page, job):
@@ -129,9 +136,9 @@ class Tracing(BrowserCase):
             {"start": places[0].tolist(), "end": places[1].tolist(), "text": "84 mm", "sigma_px": 0.05},
         )
         self.drive(self.again, job)
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         self.assertEqual([item.name for item in sketch.constraints.values() if item.kind == "diameter"], ["Diameter 1"])
-        self.assertEqual(len(documents_of(job)["reference"]["traces"]), 1)
+        self.assertEqual(len(document_of(job)["traces"]), 1)
 
     def again(self, page, job):
         self.open(page, job)
@@ -169,29 +176,22 @@ class Tracing(BrowserCase):
 
     def test_a_picture_on_a_side_face_is_not_traced_onto_the_base(self):
         job = self.job(png(0.6 - 0.5 * part_coverage(PLATE, plate_view(), 520, 360)))
-        documents = documents_of(job)
-        documents["reference"]["pictures"][documents["reference"]["active"]]["face"] = {
-            "body": "Plate",
-            "name": "op1.side(c4)",
-        }
-        record = {
-            "primitives": [{"kind": "circle", "points": [], "center": [5, 5], "radius": 2.0, "u95_mm": 0.01}],
-            "closed": True,
-            "stroke_mm": None,
-            "comb": [],
-        }
-        task = Task.objects.create(
-            job=job, kind="trace", key="k", status=Task.DONE, result={"outlines": [record]}, arguments={"settings": {}}
-        )
-        with self.assertRaisesRegex(TraceError, "does not look up"):
-            accept_trace(documents, task=task.pk, job=job.pk)
+        self.perform_on(job, "sketch.rectangle", first=[0, 0], second=[30, 20])
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        self.perform_on(job, "solid.add", **extrusion(region, "5 mm"))
+        document = document_of(job)
+        (body,), (operation,) = document["bodies"], document["operations"]
+        side = {"body": body, "face": f"{operation}.side({next(iter(sketch_of(document).curves))})"}
+        self.perform_on(job, "reference.lay_on", picture=picture_of(document_of(job))[0], plane=side)
+        with self.assertRaisesRegex(TraceError, "lies on side of 1, and the sketch Outline on Plan"):
+            self.perform_on(job, "reference.accept_trace", settings=TONE)
 
     def test_trimming_and_spline_points(self):
         job = services.new_job(self.users[0], "Cross")
         for one, other in (((0, 0), (40, 0)), ((30, -10), (30, 20)), ((4, 8), (12, 8))):
             perform(job.pk, self.users[0], None, "sketch.line", {"start": list(one), "end": list(other), "free": True})
         perform(job.pk, self.users[0], None, "sketch.spline", {"places": [[0, 30], [10, 36], [20, 28], [30, 32]]})
-        sketch = model.from_json(documents_of(job)["sketch"])
+        sketch = sketch_of(document_of(job))
         self.drive(
             self.trimming,
             job,

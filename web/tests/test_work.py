@@ -4,10 +4,10 @@ import time
 import unittest
 from unittest import mock
 
-from jobs.actions import documents_of
+from jobs.store import document_of
 from nomogon_core.sketch.regions import find_regions
 from web.tests import crashers
-from web.tests.helpers import JobCase
+from web.tests.helpers import JobCase, extrusion
 from work import kernels, pool, services, tasks
 from work.models import Task
 
@@ -48,9 +48,7 @@ class Tasks(JobCase):
             mode = "new" if length == "4 mm" else "add"
             self.perform(
                 "solid.add",
-                kind="extrude",
-                fields={"mode": mode, "body": "Leaf", "regions": [region]},
-                lengths={"length": length},
+                **extrusion(region, length, result=mode),
             )
 
     @classmethod
@@ -60,7 +58,7 @@ class Tasks(JobCase):
 
     def submitted(self):
         with mock.patch.object(tasks.run, "defer"):
-            return services.submit(self.job, "rebuild", services.rebuild_arguments(documents_of(self.job)))
+            return services.submit(self.job, "rebuild", services.rebuild_arguments(document_of(self.job)))
 
     def finished(self, task):
         tasks.run(task.pk)
@@ -70,7 +68,7 @@ class Tasks(JobCase):
     def test_a_rebuild_gives_facts_and_a_mesh_once(self):
         task = self.finished(self.submitted())
         self.assertEqual(task.status, Task.DONE, task.problem)
-        self.assertTrue(task.result["bodies"]["Leaf"]["valid"])
+        self.assertTrue(next(iter(task.result["bodies"].values()))["valid"])
         self.assertGreater(len(task.blob.data), 1000)
         self.assertEqual(self.submitted().pk, task.pk)
         state = self.client.get(f"/jobs/{self.job.pk}/solid/state").json()
@@ -84,9 +82,9 @@ class Tasks(JobCase):
             task = self.finished(self.submitted())
         self.assertEqual(task.status, Task.DONE)
         problems = [step["problem"] for step in task.result["steps"]]
-        self.assertEqual(problems[:2], ["", ""])
-        self.assertIn("The geometry kernel stopped", problems[2])
-        self.assertIn("Not built", problems[3])
+        self.assertEqual(problems[:3], ["", "", ""])
+        self.assertIn("The geometry kernel stopped", problems[3])
+        self.assertIn("Not built", problems[4])
 
     def test_cancelled_before_it_began(self):
         task = self.submitted()
@@ -98,6 +96,6 @@ class Tasks(JobCase):
             task = services.submit(
                 self.job,
                 "release",
-                services.rebuild_arguments(documents_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0},
+                services.rebuild_arguments(document_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0},
             )
         self.assertIn("chord tolerance must lie between", self.finished(task).problem)

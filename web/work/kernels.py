@@ -10,13 +10,15 @@ import cv2
 import numpy as np
 
 from nomogon_core.exchange import release
-from nomogon_core.job.document import build_of, calibration_of, picture_of, things_of
+from nomogon_core.job.document import build_of
+from nomogon_core.job.library import traced
+from nomogon_core.job.quantities import environment
 from nomogon_core.picture.cleanup import Scale, clean
-from nomogon_core.picture.decode import colours, decode, linear_to_srgb
-from nomogon_core.solid import display, rebuild
-from nomogon_core.trace.outlines import COLOURED, TraceSettings, outline_record, trace
+from nomogon_core.picture.decode import decode, linear_to_srgb
+from nomogon_core.solid import display, graph
 
-_CACHE = rebuild.Cache()
+_CACHE = graph.Cache()
+NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}}
 
 
 def warm():
@@ -24,18 +26,24 @@ def warm():
     return True
 
 
-def rebuild_job(documents, count=None):
-    """Steps, facts of the bodies, and the packed mesh of the first ``count`` operations of a Build sheet."""
-    build = build_of(documents)
-    bodies, steps = rebuild.run(build.sketch, build.operations[:count], _CACHE)
+def rebuild_job(document, count=None):
+    """Steps, facts of the bodies, frames of planes and faces, and the packed mesh of the first ``count`` steps of a
+    Build sheet."""
+    built = graph.run(_sheet(document), _CACHE, count)
     result = {
-        "steps": [attrs.asdict(step) for step in steps],
-        "bodies": {name: attrs.asdict(body.facts) for name, body in bodies.items()},
+        "steps": [attrs.asdict(step) for step in built.steps],
+        "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},
         "faces": [
-            {"body": body, "name": name, **attrs.asdict(frame)} for body, name, frame in rebuild.flat_faces(bodies)
+            {"body": body, "name": name, **attrs.asdict(frame)} for body, name, frame in graph.flat_faces(built.bodies)
         ],
+        "frames": {name: attrs.asdict(frame) for name, frame in built.frames.items()},
     }
-    return result, display.pack(bodies) if bodies else None
+    return result, display.pack(built.bodies) if built.bodies else None
+
+
+def _sheet(document):
+    whole = {"references": {}, "traces": {}} | document
+    return build_of(whole, environment(whole))
 
 
 def _teller(progress):
@@ -43,24 +51,9 @@ def _teller(progress):
     return (lambda share: Path(progress).write_text(f"{share:.3f}")) if progress else None
 
 
-def trace_picture(documents, data, settings, progress=None):
-    """Fitted outlines of the picture worked on, after its clean-up steps, as plain data."""
-    _, picture = picture_of(documents)
-    fit = calibration_of(documents)
-    light = decode(data, picture["name"], drawn=picture.get("drawn", False))
-    steps = [step for step in picture.get("steps", []) if step.get("on", True)]
-    colour = (
-        colours(data, picture["name"], drawn=picture.get("drawn", False)) if settings.get("mode") in COLOURED else None
-    )
-    outlines = trace(
-        clean(light, steps, Scale(1.0, fit.mm_per_px)),
-        fit,
-        TraceSettings(**settings),
-        _teller(progress),
-        things_of(documents),
-        colour,
-    )
-    return {"outlines": [outline_record(outline) for outline in outlines]}, None
+def trace_picture(document, name, data, settings, progress=None):
+    """Fitted outlines of a picture, after its clean-up steps, as plain data."""
+    return {"outlines": traced(document, name, data, settings, _teller(progress))}, None
 
 
 def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
@@ -70,7 +63,6 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(documents, kind, title, chord):
+def release_file(document, kind, title, chord):
     """One file of the release."""
-    build = build_of(documents)
-    return {"kind": kind}, release.write_file(kind, build.sketch, build.operations, title, chord=chord, cache=_CACHE)
+    return {"kind": kind}, release.write_file(kind, _sheet(document), title, chord=chord, cache=_CACHE)

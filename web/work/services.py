@@ -2,7 +2,7 @@
 
 import time
 
-from nomogon_core.solid.operations import fingerprint
+from nomogon_core.solid.facts import fingerprint
 from work import tasks
 from work.models import Task
 
@@ -48,12 +48,44 @@ def cancel(task):
     Task.objects.filter(pk=task.pk, status__in=Task.OPEN).update(status=Task.CANCELLED)
 
 
-def rebuild_arguments(documents):
+BUILT_FROM = ("sketches", "planes", "operations", "bodies", "steps", "quantities", "known", "version", "next_number")
+
+
+def rebuild_arguments(document):
     """What a rebuild depends on, and nothing else."""
-    return {"documents": {"sketch": documents["sketch"], "build": documents["build"]}}
+    known = document["known"] if any_late(document) else {}
+    return {"document": {part: document[part] for part in BUILT_FROM} | {"known": known}}
 
 
-def known_rebuild(job, documents):
-    """The finished rebuild of exactly these documents, or None."""
-    key = fingerprint("rebuild", rebuild_arguments(documents))
+def any_late(document):
+    """Whether some number is known only once the solid is built."""
+    blanks = [value for one in document["operations"].values() for value in one["blanks"].values()]
+    return any(isinstance(value, dict) and value.get("late") for value in blanks)
+
+
+def known_rebuild(job, document):
+    """The finished rebuild of exactly this document, or None."""
+    key = fingerprint("rebuild", rebuild_arguments(document))
     return Task.objects.filter(job=job, kind="rebuild", key=key, status=Task.DONE).order_by("-pk").first()
+
+
+def trace_arguments(document, picture, settings):
+    """What a trace depends on."""
+    parts = {"references": document["references"], "known": document["known"]}
+    return {"document": parts, "picture": picture, "settings": _canonical(settings)}
+
+
+def _canonical(value):
+    """Plain data in which whole numbers are written in one way, as a page sends them back."""
+    if isinstance(value, dict):
+        return {name: _canonical(item) for name, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_canonical(item) for item in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+def finished_trace(job, document, picture, settings):
+    """Records of the outlines of a finished trace of exactly this, or None."""
+    key = fingerprint("trace", trace_arguments(document, picture, settings))
+    found = Task.objects.filter(job=job, kind="trace", key=key, status=Task.DONE).order_by("-pk").first()
+    return found.result["outlines"] if found else None

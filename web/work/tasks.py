@@ -20,10 +20,17 @@ def _call(task, progress):
     """Function and arguments of a task; ``progress`` is a file that the work writes its share 0..1 into."""
     arguments = task.arguments
     if task.kind == "rebuild":
-        return kernels.rebuild_job, [arguments["documents"]]
+        return kernels.rebuild_job, [arguments["document"]]
     if task.kind == "trace":
-        picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
-        return kernels.trace_picture, [arguments["documents"], picture, arguments["settings"], progress]
+        digest = arguments["document"]["references"][arguments["picture"]]["digest"]
+        picture = bytes(Blob.objects.get(pk=digest).data)
+        return kernels.trace_picture, [
+            arguments["document"],
+            arguments["picture"],
+            picture,
+            arguments["settings"],
+            progress,
+        ]
     if task.kind == "clean":
         picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
         return kernels.clean_picture, [
@@ -34,18 +41,18 @@ def _call(task, progress):
             arguments["mm_per_px"],
             progress,
         ]
-    return kernels.release_file, [arguments["documents"], arguments["file"], arguments["title"], arguments["chord"]]
+    return kernels.release_file, [arguments["document"], arguments["file"], arguments["title"], arguments["chord"]]
 
 
-def _up_to_the_culprit(documents, why, cancelled):
-    """The rebuild without the operation that stopped the kernel and those after it; that one gets the reason."""
-    order = documents["build"]["order"]
+def _up_to_the_culprit(document, why, cancelled):
+    """The rebuild without the step that stopped the kernel and those after it; that one gets the reason."""
+    order = document["steps"]
     works, fails = 0, len(order)
-    result, data = {"steps": [], "bodies": {}}, None
+    result, data = kernels.NOTHING, None
     while fails - works > 1:
         middle = (works + fails) // 2
         try:
-            result, data = pool.run(kernels.rebuild_job, [documents, middle], "rebuild", cancelled)
+            result, data = pool.run(kernels.rebuild_job, [document, middle], "rebuild", cancelled)
             works = middle
         except pool.Stopped as stopped:
             if not str(stopped):
@@ -55,13 +62,14 @@ def _up_to_the_culprit(documents, why, cancelled):
         {
             "name": name,
             "facts": {},
-            "problem": why if index == 0 else "Not built, because the operation before it stopped.",
-            "suggestion": None,
+            "problem": why if index == 0 else "Not built, because the step before it stopped.",
+            "suggestion": {},
+            "numbers": {},
             "suppressed": False,
         }
         for index, name in enumerate(order[works:])
     ]
-    return {"steps": result["steps"] + after, "bodies": result["bodies"]}, data
+    return result | {"steps": result["steps"] + after}, data
 
 
 @app.task(name="run", retry=2)
@@ -92,7 +100,7 @@ def _outcome(task, progress):
         except pool.Stopped as stopped:
             if task.kind != "rebuild" or not str(stopped):
                 raise
-            result, data = _up_to_the_culprit(task.arguments["documents"], str(stopped), watch)
+            result, data = _up_to_the_culprit(task.arguments["document"], str(stopped), watch)
         outcome = {
             "status": Task.DONE,
             "result": result,

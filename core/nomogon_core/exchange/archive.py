@@ -1,7 +1,7 @@
-"""A job as one open file: a zip with ``job.json`` and the pictures under ``pictures/``.
+"""A job as one open file: a zip with ``job.json``, pictures under ``pictures/`` and traced edges under ``edges/``.
 
-``job.json`` holds ``format`` ("nomogon job"), ``version``, ``title``, ``number`` and the documents
-``reference``, ``sketch`` and ``build``; docs/archive.md describes every field.
+``job.json`` holds ``format`` ("nomogon job"), ``version``, ``title``, ``number`` and the ``document``;
+docs/archive.md describes every field. Version 1 held three documents in its place: ``reference``, ``sketch``, ``build``.
 """
 
 import hashlib
@@ -14,32 +14,41 @@ import attrs
 
 from nomogon_core.errors import ArchiveError
 
-FORMAT, VERSION = "nomogon job", 1
-DOCUMENTS = ("reference", "sketch", "build")
+FORMAT, VERSION = "nomogon job", 2
+OLD_DOCUMENTS = ("reference", "sketch", "build")
+FOLDERS = ("pictures/", "edges/")
 LARGEST_JSON, MOST_VALUES = 64 * 1024 * 1024, 4_000_000
 LARGEST_TOTAL = 512 * 1024 * 1024
 
 
 @attrs.frozen
 class Archive:
-    """Contents of a job: title, part number, documents by name, pictures by their SHA-256."""
+    """Contents of a job.
+
+    Attributes:
+        title, number: of the job.
+        document: plain data; of version 1 the three documents by name.
+        pictures, edges: bytes by their SHA-256.
+        version: of the document.
+    """
 
     title: str
     number: str
-    documents: dict
+    document: dict
     pictures: dict = attrs.field(factory=dict, repr=False)
+    edges: dict = attrs.field(factory=dict, repr=False)
+    version: int = VERSION
 
 
 def write(archive):
     """Bytes of the archive; the same contents give the same bytes."""
     stream = io.BytesIO()
     head = {"format": FORMAT, "version": VERSION, "title": archive.title, "number": archive.number}
-    head |= {name: archive.documents.get(name, {}) for name in DOCUMENTS}
+    text = json.dumps(head | {"document": archive.document}, indent=1, ensure_ascii=False)
+    blobs = [(f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items())]
+    blobs += [(f"edges/{digest}", data) for digest, data in sorted(archive.edges.items())]
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as bundle:
-        for path, data in (
-            ("job.json", json.dumps(head, indent=1, ensure_ascii=False).encode()),
-            *((f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items())),
-        ):
+        for path, data in (("job.json", text.encode()), *blobs):
             entry = zipfile.ZipInfo(path, (2020, 1, 1, 0, 0, 0))
             entry.compress_type = zipfile.ZIP_STORED if path.startswith("pictures/") else zipfile.ZIP_DEFLATED
             bundle.writestr(entry, data)
@@ -75,25 +84,28 @@ def read(data, name="The file"):
             if sizes["job.json"] > LARGEST_JSON or sum(sizes.values()) > LARGEST_TOTAL:
                 raise ArchiveError(f"{name} unpacks to more than {LARGEST_TOTAL // 2**20} MB, so it is not taken.")
             head = _read_json(bundle.read("job.json"))
-            pictures = {
-                path.split("/", 1)[1]: bundle.read(path)
-                for path in sizes
-                if path.startswith("pictures/") and not path.endswith("/")
-            }
+            blobs = {path: bundle.read(path) for path in sizes if path.startswith(FOLDERS) and not path.endswith("/")}
     except ArchiveError:
         raise
     except (zipfile.BadZipFile, zlib.error, RuntimeError, ValueError, EOFError, OSError) as problem:
         raise ArchiveError(f"{name} is not a job archive or is damaged: {problem}.") from None
     if not isinstance(head, dict) or head.get("format") != FORMAT:
         raise ArchiveError(f'{name} is not a job archive: job.json does not say "{FORMAT}".')
-    if head.get("version") != VERSION:
+    version = head.get("version")
+    if version not in (1, VERSION) or isinstance(version, bool):
         raise ArchiveError(
-            f"{name} is a job archive of version {head.get('version')}; this program reads version {VERSION}."
+            f"{name} is a job archive of version {version!r}; this program reads versions 1 and {VERSION}."
         )
-    for digest, picture in pictures.items():
-        if hashlib.sha256(picture).hexdigest() != digest:
+    for path, data in blobs.items():
+        if hashlib.sha256(data).hexdigest() != path.split("/", 1)[1]:
             raise ArchiveError(f"{name} is damaged: a picture in it has changed.")
-    documents = {part: head.get(part, {}) for part in DOCUMENTS}
-    if not all(isinstance(part, dict) for part in documents.values()):
-        raise ArchiveError(f"{name} is damaged: one of its documents is not an object.")
-    return Archive(str(head.get("title", "")), str(head.get("number", "")), documents, pictures)
+    document = {part: head.get(part, {}) for part in OLD_DOCUMENTS} if version == 1 else head.get("document")
+    if not isinstance(document, dict) or (
+        version == 1 and not all(isinstance(part, dict) for part in document.values())
+    ):
+        raise ArchiveError(f"{name} is damaged: its document is no record.")
+    pictures, edges = (
+        {path.removeprefix(folder): data for path, data in blobs.items() if path.startswith(folder)}
+        for folder in FOLDERS
+    )
+    return Archive(str(head.get("title", "")), str(head.get("number", "")), document, pictures, edges, version)

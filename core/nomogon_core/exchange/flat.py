@@ -3,32 +3,36 @@
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.writers import drawing
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
+from nomogon_core.solid.sheet import SketchStep
 
 DEFAULT_CHORD_MM = 0.05
 
 
-def flat_outlines(sketch, operations):
-    """Outlines of the first extruded regions; of the largest region when nothing is extruded.
+def flat_outlines(sheet):
+    """Outlines of the first extruded regions; of the largest region of the first sketch when nothing is extruded.
 
     Raises:
         OperationError: the sketch has no closed region.
     """
+    sketches = {step.name: step.sketch for step in sheet.steps if isinstance(step, SketchStep)}
+    first = next((step for step in sheet.operations if step.kind == "extrude" and not step.suppressed), None)
+    picked = first and first.blanks["regions"]
+    sketch = sketches.get(picked["sketch"]) if picked else next(iter(sketches.values()))
+    if sketch is None:
+        raise OperationError("The sketch of the first operation is gone; choose its regions again.")
     regions = find_regions(sketch)
-    first = next(
-        (operation for operation in operations if operation.kind == "extrude" and not operation.suppressed), None
-    )
-    wanted = [match_region(regions, name, sketch.curves) for name in first.regions] if first else list(regions[:1])
+    wanted = [match_region(regions, name, sketch.curves) for name in picked["names"]] if picked else list(regions[:1])
     loops = [loop for region in wanted if region for loop in region.loops()]
     if not loops:
         raise OperationError("The sketch has no closed region to release; mend its gaps first.")
     return [loop_curves(sketch, loop) for loop in loops]
 
 
-def write_flat(kind, sketch, operations, title):
+def write_flat(kind, sheet, title):
     """Bytes of a DXF or SVG file.
 
     Raises:
         OperationError: the sketch has no closed region.
     """
-    outlines = flat_outlines(sketch, operations)
+    outlines = flat_outlines(sheet)
     return drawing.dxf(outlines) if kind == "dxf" else drawing.svg(outlines, title=title).encode()

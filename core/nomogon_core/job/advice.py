@@ -67,17 +67,16 @@ def _reference_status(view, unit):
 
 
 def _sketch_status(view):
-    if not view.sketch.curves:
+    if not view.drawn:
         return Status("not begun")
-    if view.findings:
-        count = len(view.findings)
+    findings = [finding for one in view.sketches.values() for finding in one.findings]
+    if findings:
+        count = len(findings)
         return Status(
-            f"{view.freedom.degrees} free, {count} gap"
-            if count == 1 and view.findings[0].code == "gap"
-            else f"{count} to mend",
+            f"{view.degrees} free, {count} gap" if count == 1 and findings[0].code == "gap" else f"{count} to mend",
             "bad",
         )
-    return Status(f"{view.freedom.degrees} free" if view.freedom.degrees else "fully located")
+    return Status(f"{view.degrees} free" if view.degrees else "fully located")
 
 
 def _solid_status(view):
@@ -108,11 +107,11 @@ def _release_status(view):
 
 def state_words(view, unit="mm"):
     """(furthest stage, short state, tone) for the register."""
-    if view.picture is None and not view.sketch.curves:
+    if view.picture is None and not view.drawn:
         return "reference", "no picture", ""
-    if view.calibration is None and not view.sketch.curves:
+    if view.calibration is None and not view.drawn:
         return "reference", "no known length", "bad"
-    if not view.sketch.curves:
+    if not view.drawn:
         return "reference", _reference_status(view, unit).text, ""
     if not view.build.operations:
         status = _sketch_status(view)
@@ -141,10 +140,7 @@ def level_turn(view):
     Whichever is nearer counts. Edges count together where their directions, but for right angles, agree within their
     uncertainty.
     """
-    reference = view.documents["reference"]
-    traces = {
-        name for name, item in reference["traces"].items() if reference["pictures"].get(item["picture"]) is view.picture
-    }
+    traces = {name for name, item in view.document["traces"].items() if item["picture"] == view.picture_id}
     lines = [
         (view.sketch.geometry(name), curve.u95)
         for name, curve in view.sketch.curves.items()
@@ -174,8 +170,7 @@ def _next_level(view):
     if turn is None or not max(turn[1], LEAST_LEVEL) < abs(turn[0]) < MOST_LEVEL:
         return None
     angle = view.picture["angle"] + (-turn[0] if view.picture.get("flipped") else turn[0])
-    name = next(key for key, item in view.documents["reference"]["pictures"].items() if item is view.picture)
-    level = {"picture": name, "field": "angle", "text": f"{math.degrees(angle):.6f}°"}
+    level = {"picture": view.picture_id, "field": "angle", "text": f"{math.degrees(angle):.6f}°"}
     return Advice(
         f"The longest edges are {format_angle(abs(turn[0]), 2)} ± {format_angle(turn[1], 2)} out of level. "
         "Lay them level and upright, and sizes across and up are true.",
@@ -188,7 +183,7 @@ def _next_picture(view, stage):
         advice = _next_calibration(view) or _next_level(view)
         if advice:
             return advice
-    if view.sketch.curves:
+    if view.drawn:
         return None
     if view.picture is None:
         return Advice(
@@ -261,7 +256,7 @@ def _next_sketch(view, stage):
         )
     if view.findings:
         return Advice(view.findings[0].sentence, () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),))
-    if not view.regions:
+    if not any(one.regions for one in view.sketches.values()):
         return Advice(
             "No closed region yet. Draw or trace curves that close, and the region can be made solid.",
             () if stage == "sketch" else (Action("Open Sketch", stage="sketch"),),
@@ -271,7 +266,7 @@ def _next_sketch(view, stage):
 
 def _next_solid(view, stage):
     if not view.build.operations:
-        count = len(view.regions)
+        count = sum(len(one.regions) for one in view.sketches.values())
         return Advice(
             f"{count} closed region{'' if count == 1 else 's'}. Extrude the outline to make the part.",
             (Action("Extrude", stage="solid", tool="extrude"),),
@@ -280,10 +275,11 @@ def _next_solid(view, stage):
         name, problem, suggestion = view.problems[0]
         action = Action("Leave it out", command="solid.suppress", arguments={"name": name, "suppressed": True})
         if suggestion:
+            texts = {blank: f"{value:g} mm" for blank, value in suggestion.items()}
             fixed = Action(
-                f"Set {suggestion:.2f} mm",
-                command="solid.set_number",
-                arguments={"name": name, "field": "radius", "text": f"{suggestion} mm"},
+                f"Set {' and '.join(f'{value:.2f} mm' for value in suggestion.values())}",
+                command="solid.set",
+                arguments={"name": name, "blanks": texts},
             )
             return Advice(problem, (fixed, action))
         return Advice(problem, (action,))

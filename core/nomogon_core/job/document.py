@@ -1,9 +1,17 @@
-"""A job's documents as the core understands them: plain data in, typed values out, and the other way round.
+"""A job's document as the core understands it: plain data in, typed values out, and the other way round.
 
-A job has three documents, each plain JSON: ``reference`` (pictures, known lengths, placement, traces),
-``sketch`` and ``build`` (operations in order, material).
+A document is plain JSON of one version. Ids are unique in the job; ``next_number`` counts them::
+
+    references {name, digest, width, plane, pose …}     known {kind, picture, places, length_mm …}
+    traces {picture, sketch, settings, edge (digest)}   quantities {name, typed, value}
+    sketches {title, plane, points, curves, constraints}   planes {title, kind, fields}
+    operations {kind, title, suppressed, blanks}        bodies {name, colour, material}
+    steps [ids of planes, sketches and operations in order]
+
+What a person looks at or works on is not in it.
 """
 
+import copy
 import json
 import math
 import re
@@ -12,21 +20,35 @@ from functools import lru_cache
 
 import attrs
 
-from nomogon_core.errors import CalibrationError, OperationError
+from nomogon_core.errors import CalibrationError, InputError, OperationError, SketchError
 from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength, set_scale
 from nomogon_core.reference.camera import Usual, lens_of
 from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_plane, resolution_lengths
 from nomogon_core.reference.sheets import Round
 from nomogon_core.sketch import model
-from nomogon_core.solid import operations as ops
+from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.sheet import BuildSheet, OperationStep, PlaneStep, SketchStep
 from nomogon_core.trace.things import thing_of
 
+VERSION = 2
+FIRST_SKETCH = "s1"
 EMPTY = {
-    "reference": {"pictures": {}, "active": "", "known": {}, "traces": {}, "next_number": 1},
-    "sketch": {"points": {}, "curves": {}, "constraints": {}, "next_number": 1},
-    "build": {"operations": {}, "order": [], "material": "PLA", "next_number": 1},
+    "version": VERSION,
+    "next_number": 2,
+    "quantities": {},
+    "references": {},
+    "known": {},
+    "traces": {},
+    "planes": {},
+    "sketches": {FIRST_SKETCH: {"title": "Outline", "plane": "plan", "points": {}, "curves": {}, "constraints": {}}},
+    "operations": {},
+    "bodies": {},
+    "steps": [FIRST_SKETCH],
 }
-
+PARTS = tuple(EMPTY)
+USUAL_MATERIAL = "PLA"
+COLOURS = ("#9fb0a6", "#d8b45a", "#7f9fc4", "#c98f7a", "#a493bd", "#8fa85f")
 SAME_FOCAL = 0.01
 PLACING = (
     "width",
@@ -43,43 +65,123 @@ PLACING = (
 )
 
 
-@attrs.frozen
-class Build:
-    """What the solid is made from."""
-
-    sketch: model.Sketch
-    operations: tuple
-    material: str
+def new_document():
+    """A document with one empty sketch on Plan."""
+    return copy.deepcopy(EMPTY)
 
 
-def build_of(documents):
-    """The solved sketch, the operations in order and the material of a job.
+def age_of(name):
+    """The number in an id: the larger, the younger."""
+    return int(re.sub(r"\D", "", name)[-15:] or 0)
+
+
+def next_id(document, prefix):
+    """An id that is new in the job."""
+    name = f"{prefix}{document['next_number']}"
+    document["next_number"] += 1
+    return name
+
+
+def sketch_id(document, name=""):
+    """The id of a sketch; without one the first of the Build sheet.
 
     Raises:
-        OperationError: an operation is not there or of no known kind, or the material is unknown.
+        SketchError: there is no such sketch.
     """
-    build = documents.get("build") or EMPTY["build"]
-    for name in build.get("order", []):
-        if name not in build.get("operations", {}):
-            raise OperationError(f"The Build sheet names an operation {name!r} that is not in the job.")
-    material = build.get("material", "PLA")
-    if material not in ops.DENSITIES:
-        raise OperationError(f"The job's material {material!r} is unknown; known are {', '.join(ops.DENSITIES)}.")
-    return Build(
-        model.from_json(documents.get("sketch") or {}),
-        tuple(ops.from_json(build["operations"][name]) for name in build.get("order", [])),
-        material,
-    )
+    name = name or next((step for step in document["steps"] if step in document["sketches"]), "")
+    if name not in document["sketches"]:
+        raise SketchError("That sketch is not in the job any more; open another.")
+    return name
 
 
-def picture_of(documents, name=None):
-    """(id, plain data) of a picture, or of the one worked on; (None, None) without any."""
-    reference = documents["reference"]
-    pictures = reference["pictures"]
-    name = name or reference.get("active")
+def sketch_of(document, name=""):
+    """A sketch of the job, without an id the first one.
+
+    Raises:
+        SketchError: there is no such sketch, or its data describes none.
+    """
+    data = document["sketches"][sketch_id(document, name)]
+    return model.from_json({**data, "next_number": document["next_number"]})
+
+
+def keep_sketch(document, name, sketch):
+    """Put a changed sketch back into the document."""
+    data = model.to_json(sketch)
+    document["next_number"] = max(document["next_number"], data.pop("next_number"))
+    document["sketches"][name] = document["sketches"][name] | data
+
+
+def sketch_before(document, step):
+    """The sketch that stands nearest before a step, or the first one."""
+    steps = document["steps"]
+    before = steps[: steps.index(step)] if step in steps else steps
+    return next((name for name in reversed(before) if name in document["sketches"]), sketch_id(document))
+
+
+def build_of(document, known=None):
+    """The Build sheet of a job.
+
+    Args:
+        known: quantities by name, for numbers that only the solid tells.
+
+    Raises:
+        OperationError: a step is not there, an operation is of no known kind, or a material is unknown.
+        SketchError: a sketch's data describes none.
+    """
+    for body in document["bodies"].values():
+        if body["material"] not in DENSITIES:
+            raise OperationError(
+                f"The material {body['material']!r} of {body['name']} is unknown; known are {', '.join(DENSITIES)}."
+            )
+    return BuildSheet([_step(document, name) for name in document["steps"]], document["bodies"], known or {})
+
+
+def _step(document, name):
+    if name in document["sketches"]:
+        data = document["sketches"][name]
+        return SketchStep(name, data["title"], data["plane"], sketch_of(document, name))
+    if name in document["planes"]:
+        data = document["planes"][name]
+        return PlaneStep(name, data["title"], data["kind"], data["fields"])
+    data = document["operations"].get(name)
+    if data is None:
+        raise OperationError(f"The Build sheet names a step {name!r} that is not in the job.")
+    declaration(data["kind"]).check_kinds(data["blanks"])
+    return OperationStep(name, data["kind"], data["blanks"], data.get("title", ""), data.get("suppressed", False))
+
+
+def numbers_of(document):
+    """{operation id: its number in the Build sheet}."""
+    return {
+        name: number
+        for number, name in enumerate((one for one in document["steps"] if one in document["operations"]), 1)
+    }
+
+
+def picture_of(document, name=None):
+    """(id, plain data) of a picture, without an id the last one put in; (None, None) without any."""
+    pictures = document["references"]
     if name not in pictures:
-        name = next(iter(pictures), None)
+        name = max(pictures, key=age_of, default=None)
     return name, pictures.get(name)
+
+
+def digests_of(document):
+    """Digests of all blobs that a document refers to, {digest: media type}."""
+    edges = {trace["edge"]: "application/octet-stream" for trace in document["traces"].values() if trace.get("edge")}
+    return {picture["digest"]: picture["media_type"] for picture in document["references"].values()} | edges
+
+
+def clean_name(text, what, most=80):
+    """A name as typed, shortened and on one line.
+
+    Raises:
+        InputError: nothing but spaces.
+    """
+    name = " ".join(str(text).split())[:most]
+    if not name:
+        raise InputError(f"{what} needs a name; write a word or two.")
+    return name
 
 
 @attrs.frozen
@@ -160,47 +262,46 @@ def observations(known):
     return Observations(tuple(lengths), tuple(rectangles), tuple(straights))
 
 
-def known_of(documents, picture):
+def known_of(document, picture):
     """Stored known lengths, checks and straight edges of a picture by id."""
-    return {key: item for key, item in documents["reference"]["known"].items() if item["picture"] == picture}
+    return {key: item for key, item in document["known"].items() if item["picture"] == picture}
 
 
-def things_of(documents):
-    """The cards and sheets in the picture worked on, as :class:`nomogon_core.trace.things.Thing`: they are no part to
-    trace."""
-    known = known_of(documents, picture_of(documents)[0])
+def things_of(document, name=None):
+    """The cards and sheets in a picture, as :class:`nomogon_core.trace.things.Thing`: they are no part to trace."""
+    known = known_of(document, picture_of(document, name)[0])
     return [thing_of(rectangle_of(key, item)) for key, item in known.items() if item.get("thing")]
 
 
-def calibration_of(documents, name=None):
-    """Calibration of a picture, or of the one worked on; None while nothing is known.
+def calibration_of(document, name=None):
+    """Calibration of a picture, without an id of the last one; None while nothing is known.
 
     Raises:
         CalibrationError: what is known gives none; commands refuse such lengths.
     """
-    name, picture = picture_of(documents, name)
+    name, picture = picture_of(document, name)
     if picture is None:
         return None
     placing = {key: picture[key] for key in PLACING if key in picture}
     return _calibration(
-        json.dumps([placing, known_of(documents, name), _lens_known(documents, name, picture)], sort_keys=True)
+        json.dumps([placing, known_of(document, name), _lens_known(document, name, picture)], sort_keys=True)
     )
 
 
-def _lens_known(documents, name, picture):
+def _lens_known(document, name, picture):
     """(k1, its standard deviation) that another picture by the same camera tells best, or None."""
     if not picture.get("camera"):
         return None
     told = []
-    for other, item in documents["reference"]["pictures"].items():
+    for other, item in document["references"].items():
         same = (
             other != name
             and item.get("camera") == picture["camera"]
             and abs((item.get("focal") or 0) - (picture.get("focal") or 0)) < SAME_FOCAL
         )
-        if same and any(known.get("edges") for known in known_of(documents, other).values()):
+        if same and any(known.get("edges") for known in known_of(document, other).values()):
             placing = {key: item[key] for key in ("width", "height", "origin_px", "angle", "focal") if key in item}
-            fit = _calibration(json.dumps([placing, known_of(documents, other), None], sort_keys=True))
+            fit = _calibration(json.dumps([placing, known_of(document, other), None], sort_keys=True))
             if fit is not None and fit.model == CAMERA:
                 told.append(lens_of(fit))
     return min(told, key=lambda pair: pair[1], default=None)

@@ -7,9 +7,8 @@ import numpy as np
 
 from nomogon_core.errors import CalibrationError
 from nomogon_core.geometry.curves import moved, polar
-from nomogon_core.job.document import calibration_of
+from nomogon_core.job.document import calibration_of, keep_sketch, sketch_of
 from nomogon_core.quantity.units import format_length
-from nomogon_core.sketch import model
 from nomogon_core.sketch.dimensions import measure, refreshed, traced_u95
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.outlines import scale_u95
@@ -157,8 +156,8 @@ def dimension_u95(sketch, item, fit):
     return traced_u95(sketch, item, max(shares, default=0.0) * item.value)
 
 
-def follow_picture(documents, picture, before):
-    """Let the sketch of a job follow a picture whose calibration was another before; changes the documents.
+def follow_picture(document, picture, before):
+    """Let the sketches of a job follow a picture whose calibration was another before; changes the document.
 
     Returns:
         what moved, in words; "" when nothing did.
@@ -166,10 +165,16 @@ def follow_picture(documents, picture, before):
     Raises:
         CalibrationError: as :func:`follow`.
     """
-    after = calibration_of(documents, picture)
+    after = calibration_of(document, picture)
     if before is None or after is None or all(getattr(before, name) == getattr(after, name) for name in PLACING):
         return ""
-    traces = {name for name, item in documents["reference"]["traces"].items() if item["picture"] == picture}
-    followed = follow(model.from_json(documents["sketch"]), traces, before, after)
-    documents["sketch"] = model.to_json(followed.sketch)
-    return followed.sentence()
+    told = []
+    for sketch in document["sketches"]:
+        traces = {
+            name for name, item in document["traces"].items() if item["picture"] == picture and item["sketch"] == sketch
+        }
+        if traces:
+            followed = follow(sketch_of(document, sketch), traces, before, after)
+            keep_sketch(document, sketch, followed.sketch)
+            told.append(followed.sentence())
+    return " ".join(filter(None, told))

@@ -1,6 +1,6 @@
 """The Ledger: every number of a job with its value, its uncertainty and where it comes from.
 
-A row's id says what changing it changes: ``known:k1`` a known length, ``dimension:k7``, ``operation:op1:length``.
+A row's id says what changing it changes: see :mod:`quantities`.
 """
 
 import math
@@ -8,20 +8,23 @@ import math
 import attrs
 
 from nomogon_core.errors import InputError
+from nomogon_core.job.document import known_of, numbers_of
 from nomogon_core.job.measuring import read_check
-from nomogon_core.job.tracing import departures
+from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
+from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
 from nomogon_core.quantity.units import MM_PER_INCH, format_angle, format_length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.solid.operations import DENSITIES
+from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.sentence import Length
 
 SOURCES = ("gauge", "traced", "set", "derived")
-OPERATION_WORDS = {"length": "length", "start": "start", "diameter": "diameter", "depth": "depth", "radius": "radius"}
 GROUP_ORDER = {
-    "reference": ("Known lengths", "Checks", "Fit", "Trace", "Picture", "Sketch", "Body", "Result"),
-    "sketch": ("Known lengths", "Sketch", "Trace", "Fit", "Body", "Result", "Checks", "Picture"),
-    "solid": ("Sketch", "Body", "Result", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
-    "inspect": ("Result", "Body", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
-    "release": ("Result", "Body", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "reference": ("Known lengths", "Checks", "Fit", "Trace", "Picture", "Free", "Sketch", "Planes", "Body", "Result"),
+    "sketch": ("Free", "Sketch", "Known lengths", "Trace", "Fit", "Planes", "Body", "Result", "Checks", "Picture"),
+    "solid": ("Free", "Sketch", "Planes", "Body", "Result", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "inspect": ("Result", "Body", "Planes", "Free", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "release": ("Result", "Body", "Planes", "Free", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
 }
 
 
@@ -40,6 +43,7 @@ class Row:
         wide: the value is words; it takes the columns of ± and source too.
         typed: what was typed for it, where that differs from how the value is shown.
         off: of a known length: how far off, as (text, share of its tolerance, reading), else None.
+        hangs: ids of the rows that hang on it; can_go: it can be taken away; can_be_named: it can be called otherwise.
     """
 
     id: str
@@ -54,6 +58,9 @@ class Row:
     off: tuple | None = None
     wide: bool = False
     typed: str = ""
+    hangs: tuple = ()
+    can_go: bool = False
+    can_be_named: bool = False
 
     @property
     def needle(self):
@@ -74,24 +81,104 @@ def ledger(view, stage, unit="mm"):
         view: an :class:`nomogon_core.job.overview.Overview`.
         unit: "mm" or "in".
     """
+    web = web_of(view.document)
+    told = _Told(view, unit, environment(view.document, web), hangs_on(view.document, web), web)
     groups = {
         "Known lengths": _known(view, unit),
         "Checks": _checks(view, unit),
         "Fit": _fit(view, unit),
         "Picture": _picture(view),
-        "Sketch": _dimensions(view, unit),
-        "Body": _operations(view, unit),
+        "Free": _free(told),
+        "Planes": _planes(told),
+        "Body": _operations(told),
         "Result": _result(view, unit),
         "Trace": _traces(view, unit),
     }
-    return tuple(Group(name, tuple(groups[name])) for name in GROUP_ORDER[stage] if groups[name])
+    found = []
+    for name in GROUP_ORDER[stage]:
+        if name == "Sketch":
+            found += [Group(title, tuple(map(told.linked, rows))) for title, rows in _dimensions(told) if rows]
+        elif groups[name]:
+            found.append(Group(name, tuple(map(told.linked, groups[name]))))
+    return tuple(found)
+
+
+@attrs.frozen
+class _Told:
+    """What rows of quantities are made from."""
+
+    view: object
+    unit: str
+    known: dict
+    hangs: dict
+    web: object
+
+    def linked(self, row):
+        """A row with what hangs on it, and whether it can be renamed."""
+        names = any(item.id == row.id for item in self.web.items) and row.id.count(":") < 3
+        return attrs.evolve(row, hangs=tuple(dict.fromkeys(self.hangs.get(row.id, ()))), can_be_named=names)
+
+    def u95(self, item):
+        """95 % uncertainty of a quantity, its own or that of what it is worked out from."""
+        if item.id in self.web.uses and item.name in self.known:
+            return u95_of(self.known[item.name])
+        return item.u95
+
+    def source(self, item, plain="set"):
+        return "derived" if item.id in self.web.uses else plain
+
+
+def _shown(value, dimension, unit):
+    """A number of any dimension as a row shows it."""
+    if tuple(dimension) == ANGLE:
+        return format_angle(value)
+    if tuple(dimension) == LENGTH:
+        return format_length(value, unit=unit)
+    if tuple(dimension) == PLAIN:
+        return f"{value:.6g}".replace("-", "\N{MINUS SIGN}")
+    power = dimension[0]
+    scale = 1.0 if unit == "mm" else MM_PER_INCH**power
+    return f"{value / scale:.6g} {unit}{ {2: '²', 3: '³'}.get(power, f'^{power}') }"
+
+
+def _free(told):
+    rows = []
+    for item in told.web.items:
+        if item.id.startswith("quantity:"):
+            u95 = told.u95(item)
+            rows.append(
+                Row(
+                    item.id,
+                    item.name,
+                    _shown(item.number, item.dimension, told.unit),
+                    _shown(u95, item.dimension, told.unit) if u95 else "",
+                    told.source(item),
+                    True,
+                    typed=item.typed,
+                    can_go=True,
+                )
+            )
+    return rows
+
+
+def _planes(told):
+    return [
+        Row(
+            item.id,
+            item.name,
+            _shown(item.number, item.dimension, told.unit),
+            source=told.source(item),
+            editable=True,
+            typed=item.typed,
+        )
+        for item in told.web.items
+        if item.id.startswith("plane:")
+    ]
 
 
 def _known_here(view):
     """What is known of the picture worked on, by id."""
-    reference = view.documents["reference"]
-    here = next((name for name, item in reference["pictures"].items() if item is view.picture), None)
-    return {key: item for key, item in reference["known"].items() if item["picture"] == here}
+    return known_of(view.document, view.picture_id)
 
 
 def _off(told, item, fit, unit):
@@ -214,10 +301,10 @@ def _fit(view, unit):
 
 def _traces(view, unit):
     """How far traced curves, as they are now, are from the picture's edge."""
-    rows, told = [], departures(view.documents, view.sketch)
+    rows, told = [], view.departures
     for number, (name, one) in enumerate(told.items(), 1):
         title = f"Trace {number}, " if len(told) > 1 else "Edge to curve, "
-        tolerance = view.documents["reference"]["traces"][name]["settings"]["tolerance_mm"]
+        tolerance = view.document["traces"][name]["settings"]["tolerance_mm"]
         where = "; ".join(
             f"{format_length(abs(off), unit=unit)} at ({format_length(x, unit=unit)}, {format_length(y, unit=unit)})"
             for x, y, off in one.beyond
@@ -266,48 +353,62 @@ def _picture(view):
     return rows
 
 
-def _dimensions(view, unit):
-    rows = []
-    for name, item in view.sketch.constraints.items():
-        if not item.is_dimension:
-            continue
-        value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
-        u95 = (
-            ""
-            if not item.u95
-            else format_angle(item.u95, 2)
-            if item.kind == "angle"
-            else format_length(item.u95, unit=unit)
-        )
-        rows.append(
-            Row(
-                f"dimension:{name}",
-                item.name,
-                value if item.driving else f"({value})",
-                u95,
-                item.source if item.driving else "derived",
-                item.driving,
-                "" if item.driving else "reads",
-                typed=item.typed if item.driving else "",
-            )
-        )
-    return rows
-
-
-def _operations(view, unit):
-    failed = {name for name, _, _ in view.problems}
-    rows = []
-    for number, operation in enumerate(view.build.operations, 1):
-        for field in operation.numbers():
-            title = operation.title or operation.kind.capitalize()
+def _dimensions(told):
+    """(title, rows) of each sketch, the open one first."""
+    view, found = told.view, []
+    order = sorted(view.sketches, key=lambda name: name != view.sketch_id)
+    by_id = {item.id: item for item in told.web.items}
+    for sketch in order:
+        rows = []
+        for name, item in view.sketches[sketch].sketch.constraints.items():
+            if not item.is_dimension:
+                continue
+            quantity = by_id[f"dimension:{name}"]
+            value = _shown(item.value, quantity.dimension, told.unit)
+            u95 = told.u95(quantity)
+            shown = ""
+            if u95:
+                shown = format_angle(u95, 2) if item.kind == "angle" else format_length(u95, unit=told.unit)
             rows.append(
                 Row(
-                    f"operation:{operation.name}:{field}",
-                    f"{number} {title}, {OPERATION_WORDS[field]}",
-                    format_length(getattr(operation, field), unit=unit),
-                    source="set",
+                    quantity.id,
+                    item.name,
+                    value if item.driving else f"({value})",
+                    shown,
+                    told.source(quantity, item.source) if item.driving else "derived",
+                    item.driving,
+                    "" if item.driving else "reads",
+                    typed=item.typed if item.driving else "",
+                )
+            )
+        title = view.document["sketches"][sketch]["title"] if len(order) > 1 else "Sketch"
+        found.append((title, rows))
+    return found
+
+
+def _operations(told):
+    view = told.view
+    failed = {name for name, _, _ in view.problems}
+    late = {step["name"]: step.get("numbers", {}) for step in (view.result or {}).get("steps", [])}
+    by_id = {item.id: item for item in told.web.items}
+    numbers = numbers_of(view.document)
+    rows = []
+    for operation in view.build.operations:
+        for blank in declaration(operation.kind).standing(operation.blanks):
+            item = by_id.get(f"operation:{operation.name}:{blank.name}") if isinstance(blank, Length) else None
+            if item is None:
+                continue
+            value = late.get(operation.name, {}).get(blank.name, item.number)
+            is_late = operation.blanks[blank.name].get("late")
+            rows.append(
+                Row(
+                    item.id,
+                    f"{numbers[operation.name]} {item.name}",
+                    "…" if is_late and not value else _shown(value, item.dimension, told.unit),
+                    source="derived" if is_late else told.source(item),
                     editable=True,
                     state="off" if operation.suppressed else "bad" if operation.name in failed else "",
+                    typed=item.typed,
                 )
             )
     return rows
@@ -317,10 +418,13 @@ def _result(view, unit):
     bodies = (view.result or {}).get("bodies", {})
     rows = []
     for name, facts in bodies.items():
-        prefix = f"{name}: " if len(bodies) > 1 else ""
+        body = view.document["bodies"].get(name)
+        if body is None:
+            continue
+        prefix = f"{body['name']}: " if len(bodies) > 1 else ""
         low, high = facts["box"]
         size = " × ".join(format_length(b - a, unit=unit) for a, b in zip(low, high))
-        mass = facts["volume_mm3"] / 1000 * DENSITIES[view.build.material]
+        mass = facts["volume_mm3"] / 1000 * DENSITIES[body["material"]]
         sound = facts["valid"] and facts["solids"] == 1
         rows += [
             Row(
@@ -330,7 +434,7 @@ def _result(view, unit):
                 state="" if sound else "bad",
             ),
             Row(f"result:{name}:volume", f"{prefix}Volume, cm³", f"({facts['volume_mm3'] / 1000:.3f})"),
-            Row(f"result:{name}:mass", f"{prefix}Mass, {view.build.material}, g", f"({mass:.2f})"),
+            Row(f"result:{name}:mass", f"{prefix}Mass, {body['material']}, g", f"({mass:.2f})"),
             Row(f"result:{name}:size", f"{prefix}Size", f"({size})"),
         ]
     return rows
@@ -343,6 +447,26 @@ def split_id(row_id):
         InputError: the id names nothing that can be changed.
     """
     kind, _, rest = str(row_id).partition(":")
-    if kind not in ("known", "dimension", "operation") or not rest:
+    if kind not in ("known", "dimension", "operation", "quantity", "plane") or not rest:
         raise InputError("That number is worked out from others, so it cannot be typed over; change one of those.")
     return kind, rest
+
+
+def command_for(row_id, text, unit):
+    """Name and arguments of the command that gives a Ledger row a new value.
+
+    Raises:
+        InputError: the row cannot be typed over.
+    """
+    kind, rest = split_id(row_id)
+    if kind == "known":
+        name, _, side = rest.partition(":")
+        return "reference.set_known", {"name": name, "text": text, "unit": unit, "side": side}
+    if kind == "dimension":
+        return "sketch.set_value", {"name": rest, "text": text, "unit": unit}
+    if kind == "quantity":
+        return "ledger.set", {"name": rest, "text": text, "unit": unit}
+    name, _, field = rest.partition(":")
+    if kind == "plane":
+        return "plane.set", {"name": name, "field": field, "text": text, "unit": unit}
+    return "solid.set", {"name": name, "blanks": {field: text}, "unit": unit}

@@ -93,11 +93,11 @@ def suggest(view):
     Returns:
         :class:`nomogon_core.reference.models.Suggestion` or None.
     """
-    fit, reference = view.calibration, view.documents["reference"]
+    fit, document = view.calibration, view.document
     if fit is None or fit.is_set:
         return None
-    name = next(key for key, item in reference["pictures"].items() if item is view.picture)
-    traces = {key for key, item in reference["traces"].items() if item["picture"] == name}
+    name = view.picture_id
+    traces = {key for key, item in document["traces"].items() if item["picture"] == name}
     geometry = {
         key: view.sketch.geometry(key)
         for key, curve in view.sketch.curves.items()
@@ -109,7 +109,7 @@ def suggest(view):
     candidates = _gaugeable(list(geometry.values()))
     if not candidates:
         return None
-    told = observations({key: item for key, item in reference["known"].items() if item["picture"] == name})
+    told = observations({key: item for key, item in document["known"].items() if item["picture"] == name})
     known = [(np.array(item.start), np.array(item.end)) for item in told.lengths]
 
     def in_px(pairs):

@@ -1,16 +1,41 @@
 """A job seen as a whole: everything that the Ledger, the stage line and Next are made from, worked out once."""
 
-import copy
+import json
+from functools import lru_cache
 
 import attrs
 
 from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.job import document as job
-from nomogon_core.job.schema import check_documents
+from nomogon_core.job.quantities import settle
+from nomogon_core.job.schema import check_document
+from nomogon_core.job.tracing import departures
 from nomogon_core.reference.calibration import Calibration
 from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import Freedom, freedom
+from nomogon_core.solid.sheet import BuildSheet
+
+
+@attrs.frozen
+class SketchView:
+    """A sketch worked out: what is free in it, its regions, what keeps them from closing."""
+
+    sketch: model.Sketch = attrs.field(repr=False)
+    freedom: Freedom = attrs.field(repr=False)
+    regions: tuple = attrs.field(repr=False)
+    findings: tuple
+
+
+@lru_cache(maxsize=64)
+def _sketch_view(text):
+    sketch = model.from_json(json.loads(text))
+    return SketchView(sketch, freedom(sketch), find_regions(sketch), find_findings(sketch))
+
+
+def sketch_view(data):
+    """A sketch's plain data worked out, kept by its contents."""
+    return _sketch_view(json.dumps({part: data[part] for part in ("points", "curves", "constraints")}))
 
 
 @attrs.frozen
@@ -18,27 +43,53 @@ class Overview:
     """A job worked out.
 
     Attributes:
-        documents: plain data.
-        picture: plain data of the picture, or None.
-        calibration: or None.
-        sketch, freedom, regions, findings: of the sketch.
-        build: operations and material.
-        result: plain data of the last rebuild of exactly these operations, or None.
+        document: plain data.
+        picture_id, picture: of the picture worked on, or None; calibration: of it, or None.
+        sketch_id: of the sketch that is open; sketches: every sketch worked out, by id.
+        build: the Build sheet.
+        result: plain data of the last rebuild of exactly these steps, or None.
+        departures: of the traces in the open sketch.
     """
 
-    documents: dict = attrs.field(repr=False)
+    document: dict = attrs.field(repr=False)
+    picture_id: str | None
     picture: dict | None
     calibration: Calibration | None
-    sketch: model.Sketch = attrs.field(repr=False)
-    freedom: Freedom = attrs.field(repr=False)
-    regions: tuple = attrs.field(repr=False)
-    findings: tuple
-    build: job.Build = attrs.field(repr=False)
+    sketch_id: str
+    sketches: dict = attrs.field(repr=False)
+    build: BuildSheet = attrs.field(repr=False)
     result: dict | None = attrs.field(default=None, repr=False)
+    departures: dict = attrs.field(factory=dict, repr=False)
+
+    @property
+    def sketch(self):
+        return self.sketches[self.sketch_id].sketch
+
+    @property
+    def freedom(self):
+        return self.sketches[self.sketch_id].freedom
+
+    @property
+    def regions(self):
+        return self.sketches[self.sketch_id].regions
+
+    @property
+    def findings(self):
+        return self.sketches[self.sketch_id].findings
+
+    @property
+    def drawn(self):
+        """Whether anything is drawn yet."""
+        return any(one.sketch.curves for one in self.sketches.values())
+
+    @property
+    def degrees(self):
+        """Degrees of freedom of all sketches."""
+        return sum(one.freedom.degrees for one in self.sketches.values() if one.sketch.curves)
 
     @property
     def problems(self):
-        """(operation id, problem, suggestion) of every operation that fails."""
+        """(step id, problem, suggestion) of every step that fails."""
         return [
             (step["name"], step["problem"], step.get("suggestion"))
             for step in (self.result or {}).get("steps", [])
@@ -46,44 +97,43 @@ class Overview:
         ]
 
 
-def checked(documents, name="The file"):
-    """Documents from outside with what is missing filled in, worked out once so that damage shows now and not later.
+def checked(document, name="The file"):
+    """A document from outside, worked out once so that damage shows now and not later.
 
     Raises:
-        ArchiveError: they do not describe a job.
+        ArchiveError: it does not describe a job.
     """
-    for part in job.EMPTY:
-        if not isinstance(documents.get(part, {}), dict):
-            raise ArchiveError(f"{name} is damaged: its {part} is no record.")
-    whole = {part: {**copy.deepcopy(empty), **documents.get(part, {})} for part, empty in job.EMPTY.items()}
-    check_documents(whole, name)
+    check_document(document, name)
     try:
-        overview(whole)
+        overview(document)
+        settle(document)
     except CoreError as problem:
         raise ArchiveError(f"{name} is damaged: {problem}") from None
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as problem:
         raise ArchiveError(
-            f"{name} is damaged: its documents do not describe a job ({type(problem).__name__}: {problem})."
+            f"{name} is damaged: its document does not describe a job ({type(problem).__name__}: {problem})."
         ) from None
-    return whole
+    return document
 
 
-def overview(documents, result=None):
+def overview(document, result=None, *, picture=None, sketch="", edge=None):
     """Work out a job.
 
     Args:
-        documents: plain data of all documents.
-        result: of the rebuild, see :class:`Overview`.
+        document: plain data; result: of the rebuild, see :class:`Overview`.
+        picture, sketch: ids of the picture worked on and the sketch that is open.
+        edge: function of a digest that gives the places of a traced edge; None leaves the departures out.
     """
-    build = job.build_of(documents)
+    picture_id, data = job.picture_of(document, picture)
+    opened = sketch if sketch in document["sketches"] else job.sketch_id(document)
     return Overview(
-        documents,
-        job.picture_of(documents)[1],
-        job.calibration_of(documents),
-        build.sketch,
-        freedom(build.sketch),
-        find_regions(build.sketch),
-        find_findings(build.sketch),
-        build,
+        document,
+        picture_id,
+        data,
+        job.calibration_of(document, picture_id),
+        opened,
+        {name: sketch_view(one) for name, one in document["sketches"].items()},
+        job.build_of(document),
         result,
+        departures(document, opened, edge) if edge else {},
     )

@@ -1,6 +1,8 @@
 """What the documents of a job look like, held against whatever comes from a file before anything is worked out from
 it."""
 
+import re
+
 from nomogon_core.arguments import (
     ID,
     IDS,
@@ -23,6 +25,7 @@ from nomogon_core.errors import ArchiveError
 
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
 MANY, MOST_PLACES = 100_000, 2_000_000
+STEP_PARTS = ("planes", "sketches", "operations")
 PLACES = Rows(PLACE, most=MOST_PLACES)
 ALONG = Rows(PLACE, 6, 400)
 EDGE = Record({"places": ALONG, "normals": ALONG, "sigma_px": SIZE}, required=("places", "normals", "sigma_px"))
@@ -52,11 +55,11 @@ PICTURE = Record(
         "height_mm": SIZE,
         "camera_mm": SIZE,
         "set_width_mm": Number(1e-6),
-        "face": Record({"body": TEXT, "name": ID}, required=("body", "name")),
+        "plane": Either((Text(40), Record({"body": ID, "face": Text(MANY)}, required=("body", "face")))),
         "steps": Rows(STEP, most=100),
         "stand_in": PLAIN,
     },
-    required=("name", "digest", "media_type", "width", "height", "origin_px", "angle"),
+    required=("name", "digest", "media_type", "width", "height", "origin_px", "angle", "plane"),
     rest=PLAIN,
 )
 KNOWN = Record(
@@ -107,9 +110,10 @@ TRACE = Record(
         ),
         "max_dev_mm": SIZE,
         "rms_dev_mm": SIZE,
-        "edge": PLACES,
+        "sketch": ID,
+        "edge": TEXT,
     },
-    required=("picture", "settings", "max_dev_mm", "rms_dev_mm"),
+    required=("picture", "sketch", "settings", "max_dev_mm", "rms_dev_mm", "edge"),
     rest=PLAIN,
 )
 CURVE = Record(
@@ -131,76 +135,125 @@ CONSTRAINT = Record(
     required=("kind", "of"),
     rest=PLAIN,
 )
-OPERATION = Record(
+PLANE = Either((Text(40), Record({"body": ID, "face": Text(MANY)}, required=("body", "face"))))
+SKETCH = Record(
     {
-        "name": ID,
-        "kind": TEXT,
-        "mode": TEXT,
-        "body": TEXT,
-        "regions": Rows(Text(MANY), most=MANY),
-        "centers": IDS,
-        "edges": Rows(Text(MANY), most=MANY),
-        "length": NUMBER,
-        "start": NUMBER,
-        "through": SWITCH,
-        "diameter": NUMBER,
-        "depth": NUMBER,
-        "radius": NUMBER,
-        "suppressed": SWITCH,
         "title": TEXT,
+        "plane": PLANE,
+        "points": Record(rest=PLACE),
+        "curves": Record(rest=CURVE),
+        "constraints": Record(rest=CONSTRAINT),
     },
-    required=("name", "kind"),
+    required=("title", "plane", "points", "curves", "constraints"),
 )
-DOCUMENTS = {
-    "reference": Record(
+ANGLE = Record({"typed": TEXT, "value": NUMBER, "name": TEXT}, required=("value",))
+POINT = Rows(NUMBER, 3, 3)
+PLANE_FIELDS = {
+    "offset": Record({"from": PLANE, "distance": ANGLE}, required=("from", "distance")),
+    "turned": Record(
         {
-            "pictures": Record(rest=PICTURE),
-            "active": TEXT,
-            "known": Record(rest=KNOWN),
-            "traces": Record(rest=TRACE),
-            "next_number": COUNT,
+            "from": PLANE,
+            "axis": Either(
+                (Choice(("across", "up")), Record({"body": ID, "edge": Text(MANY)}, required=("body", "edge")))
+            ),
+            "angle": ANGLE,
         },
-        rest=PLAIN,
+        required=("from", "axis", "angle"),
     ),
-    "sketch": Record(
-        {
-            "points": Record(rest=PLACE),
-            "curves": Record(rest=CURVE),
-            "constraints": Record(rest=CONSTRAINT),
-            "next_number": COUNT,
-        },
-        rest=PLAIN,
-    ),
-    "build": Record(
-        {"operations": Record(rest=OPERATION), "order": IDS, "material": TEXT, "next_number": COUNT}, rest=PLAIN
-    ),
+    "midway": Record({"first": PLANE, "second": PLANE}, required=("first", "second")),
+    "points": Record({"points": Rows(POINT, 3, 3)}, required=("points",)),
+}
+MADE_PLANE = Record(
+    {"title": TEXT, "kind": Choice(tuple(PLANE_FIELDS)), "fields": PLAIN}, required=("title", "kind", "fields")
+)
+OPERATION = Record(
+    {"kind": TEXT, "title": TEXT, "suppressed": SWITCH, "blanks": Record(rest=PLAIN)}, required=("kind", "blanks")
+)
+BODY = Record({"name": TEXT, "colour": Text(7), "material": TEXT}, required=("name", "colour", "material"))
+QUANTITY = Record(
+    {"name": TEXT, "typed": TEXT, "value": NUMBER, "dimension": Rows(Whole(-9, 9), 2, 2)},
+    required=("name", "typed", "value"),
+)
+DOCUMENT = {
+    "version": Whole(2, 2),
+    "next_number": COUNT,
+    "quantities": Record(rest=QUANTITY),
+    "references": Record(rest=PICTURE),
+    "known": Record(rest=KNOWN),
+    "traces": Record(rest=TRACE),
+    "planes": Record(rest=MADE_PLANE),
+    "sketches": Record(rest=SKETCH),
+    "operations": Record(rest=OPERATION),
+    "bodies": Record(rest=BODY),
+    "steps": IDS,
 }
 
 
-def check_documents(documents, name="The file"):
-    """Refuse documents that are none of a job.
+def check_document(document, name="The file"):
+    """Refuse a document that is none of a job.
 
     Args:
-        documents: plain data by name, whole.
+        document: plain data, whole.
 
     Raises:
-        ArchiveError: a value is missing or of the wrong kind, or a known length or trace belongs to no picture.
+        ArchiveError: a value is missing or of the wrong kind, an id stands twice, or something refers to what is not
+            there.
     """
-    for part, kind in DOCUMENTS.items():
+    for part, kind in DOCUMENT.items():
         try:
-            kind.check(documents[part])
+            kind.check(document[part])
         except Wrong as problem:
             raise ArchiveError(
                 f"{name} is damaged: its {part} holds something else where {problem} was expected."
             ) from None
-    reference = documents["reference"]
-    for key, item in reference["known"].items():
+    check_known(document["known"], document["references"], name)
+    _check_ids(document, name)
+    _check_steps(document, name)
+    for key, plane in document["planes"].items():
+        try:
+            PLANE_FIELDS[plane["kind"]].check(plane["fields"])
+        except Wrong as problem:
+            raise ArchiveError(f"{name} is damaged: the plane {key} holds something else than {problem}.") from None
+    for key, trace in document["traces"].items():
+        if trace["sketch"] not in document["sketches"]:
+            raise ArchiveError(f"{name} is damaged: the trace {key} belongs to a sketch that is not there.")
+
+
+def check_known(known, pictures, name):
+    """Refuse known lengths of which something is missing, or that belong to no picture.
+
+    Raises:
+        ArchiveError: the first of these.
+    """
+    for key, item in known.items():
         missing = [field for field in NEEDED[item.get("kind", "length")] if field not in item]
         if missing:
             raise ArchiveError(f"{name} is damaged: the known length {key} has no {missing[0]}.")
-    for key, item in (*reference["known"].items(), *reference["traces"].items()):
-        if item["picture"] not in reference["pictures"] and key in reference["known"]:
+        if item["picture"] not in pictures:
             raise ArchiveError(f"{name} is damaged: {key} belongs to a picture that is not there.")
-    for key, item in documents["build"]["operations"].items():
-        if item["name"] != key:
-            raise ArchiveError(f"{name} is damaged: the operation {key} calls itself {item['name']}.")
+
+
+def _check_ids(document, name):
+    seen = set()
+    parts = [document[part] for part in ("quantities", "references", "known", "traces", *STEP_PARTS, "bodies")]
+    parts += [sketch[part] for sketch in document["sketches"].values() for part in ("points", "curves", "constraints")]
+    for part in parts:
+        twice = seen & part.keys()
+        if twice:
+            raise ArchiveError(f"{name} is damaged: the id {min(twice)} stands for two things.")
+        seen |= part.keys()
+    high = max((int(digits) for one in seen if (digits := re.sub(r"\D", "", one)[-15:])), default=0)
+    if document["next_number"] <= high:
+        raise ArchiveError(
+            f"{name} is damaged: its next number is {document['next_number']}, and {high} is used already."
+        )
+
+
+def _check_steps(document, name):
+    made = [key for part in STEP_PARTS for key in document[part]]
+    missing = [key for key in document["steps"] if key not in made] + [
+        key for key in made if key not in document["steps"]
+    ]
+    if missing or len(set(document["steps"])) != len(document["steps"]):
+        what = f"{missing[0]} is missing in one of both" if missing else "one of them stands twice"
+        raise ArchiveError(f"{name} is damaged: the steps of its Build sheet and what they name do not agree: {what}.")

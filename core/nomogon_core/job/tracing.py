@@ -8,14 +8,13 @@ from scipy.optimize import linear_sum_assignment
 
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.curves import Arc, Line, bounds, length, moved, sample
-from nomogon_core.job.document import calibration_of
+from nomogon_core.job.document import calibration_of, sketch_of
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, measure, refreshed
 from nomogon_core.sketch.mirroring import joints_of_one_half, tied_halves
 from nomogon_core.sketch.model import ROUND, Constraint
 from nomogon_core.sketch.solve import solve
 from nomogon_core.sketch.trim import HELD_ON
-from nomogon_core.solid.planes import faces_up
 from nomogon_core.trace.distances import distances_from
 
 SAME_CURVE_SHARE = 0.25
@@ -57,21 +56,6 @@ def axis_outline(curves, point, angle, u95=0.0):
         closed=False,
         axis=True,
     )
-
-
-def check_plane(picture):
-    """Refuse outlines of a picture that does not lie in the sketch's plane or level above it.
-
-    Raises:
-        TraceError: the picture lies on a face of the solid that does not look up.
-    """
-    face = picture.get("face")
-    if face and not faces_up(face["name"]):
-        raise TraceError(
-            "This picture lies on a face that does not look up, and the sketch lies on the base plane, so its "
-            "outlines would come in turned over. "
-            "Lay the picture back on the base plane first (Solid, Picture on a face)."
-        )
 
 
 def from_origin(outlines, calibration):
@@ -378,16 +362,21 @@ class Departure:
     beyond: tuple
 
 
-def departures(documents, sketch):
-    """:class:`Departure` of each trace of a job by its id; of traces of which nothing is left, or whose picture has no
-    scale, none."""
-    found = {}
-    for name, item in documents["reference"]["traces"].items():
-        if item.get("edge") and item["picture"] in documents["reference"]["pictures"]:
-            fit = calibration_of(documents, item["picture"])
-            told = departure(sketch, name, fit.to_mm(item["edge"]), item["settings"]["tolerance_mm"]) if fit else None
-            if told:
-                found[name] = told
+def departures(document, sketch, edge):
+    """:class:`Departure` of each trace in a sketch of a job by its id; of traces of which nothing is left, or whose
+    picture has no scale, none.
+
+    Args:
+        sketch: id of the sketch; edge: function of a trace's digest that gives its places (n, 2) in pixels.
+    """
+    found, drawing = {}, sketch_of(document, sketch)
+    for name, item in document["traces"].items():
+        if item["edge"] and item["sketch"] == sketch and item["picture"] in document["references"]:
+            fit = calibration_of(document, item["picture"])
+            if fit is not None:
+                told = departure(drawing, name, fit.to_mm(edge(item["edge"])), item["settings"]["tolerance_mm"])
+                if told:
+                    found[name] = told
     return found
 
 

@@ -4,11 +4,9 @@ After every call the result is looked at: not empty, valid, of a sensible volume
 boolean is not always reported as one.
 """
 
-import io
 import math
 
 import numpy as np
-from OCP.BinTools import BinTools
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
@@ -31,17 +29,18 @@ from OCP.collections import (
 from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.Geom import Geom_BezierCurve
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
-from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_VERTEX
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.TopoDS import TopoDS
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
-from nomogon_core.solid.operations import Facts
+from nomogon_core.solid.facts import Facts
+from nomogon_core.solid.planes import PLAN
 
 UP = gp_Dir(0, 0, 1)
 EXACT_SURFACES = (
@@ -194,6 +193,24 @@ def face_of(loops, z):
     if not maker.IsDone():
         raise OperationError("The region does not make a flat face; look for crossing curves in the sketch.")
     return maker.Face(), named
+
+
+def _motion(frame):
+    """The rigid motion that takes Plan onto a frame."""
+    motion = gp_Trsf()
+    ways = zip(frame.across, frame.up, frame.normal, frame.origin)
+    motion.SetValues(*(value for row in ways for value in row))
+    return motion
+
+
+def placed(shape, frame):
+    """A shape built on Plan, where a frame puts it."""
+    return shape if frame == PLAN else shape.Moved(TopLoc_Location(_motion(frame)))
+
+
+def seen_from(shape, frame):
+    """A shape in the coordinates of a frame; the inverse of :func:`placed`."""
+    return shape if frame == PLAN else shape.Moved(TopLoc_Location(_motion(frame).Inverted()))
 
 
 def prism(face, height):
@@ -358,6 +375,28 @@ class SmoothEdges:
         )
 
 
+def is_circular(edge):
+    """Whether an edge is a circle or part of one."""
+    return BRepAdaptor_Curve(edge).GetType() == GeomAbs_CurveType.GeomAbs_Circle
+
+
+def tangent_chain(shape, edge):
+    """The edges that run on smoothly from one, itself among them."""
+    maker = BRepFilletAPI_MakeFillet(shape)
+    maker.Add(1e-3, edge)
+    contour = maker.Contour(edge)
+    return [maker.Edge(contour, index) for index in range(1, maker.NbEdges(contour) + 1)]
+
+
+def axis_of(edge):
+    """(point, direction) of a straight edge; None for any other."""
+    curve = BRepAdaptor_Curve(edge)
+    if curve.GetType() != GeomAbs_CurveType.GeomAbs_Line:
+        return None
+    line = curve.Line()
+    return line.Location().Coord(), line.Direction().Coord()
+
+
 def edge_points(edge, chord=0.05, angle=0.2):
     """Polyline (n, 3) along an edge."""
     curve = BRepAdaptor_Curve(edge)
@@ -394,19 +433,6 @@ def triangulate(shape, chord, angle=0.25):
     if not vertices:
         raise OperationError("The body is empty, so there is nothing to show or export.")
     return np.vstack(vertices), np.vstack(triangles), np.concatenate(owners)
-
-
-def to_bytes(shape):
-    BRepTools.Clean_s(shape)
-    stream = io.BytesIO()
-    BinTools.Write_s(shape, stream)
-    return stream.getvalue()
-
-
-def from_bytes(data):
-    shape = TopoDS_Shape()
-    BinTools.Read_s(shape, io.BytesIO(data))
-    return shape
 
 
 def mesh_volume(vertices, triangles):

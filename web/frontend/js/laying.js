@@ -32,15 +32,15 @@ export function startLaying({ viewer, release }) {
   function told() {
     const one = current();
     const where = !one ? "There is no picture with a known length; give it one in Reference first."
-      : one.lost ? `${one.name} lay on the ${one.on}, which is not there any more. Click another flat face.`
-        : `${one.name} lies on the ${one.on}. Click the flat face that it shows.`;
+      : one.lost ? `${one.name} lay on ${one.on}, which is not there any more. Click another flat face.`
+        : `${one.name} lies on ${one.on}. Click the flat face that it shows.`;
     card.querySelector("[data-chosen]").textContent = face ? `${where} Chosen: ${face.words}.` : where;
     card.querySelector("button").disabled = !(face && one);
-    card.querySelector("[data-base]").disabled = !one?.face;
+    card.querySelector("[data-base]").disabled = !one || one.plane === "plan";
   }
 
-  async function lay(where) {
-    if (await command("reference.lay_on", { picture: current().id, ...where })) choose(null);
+  async function lay(plane) {
+    if (await command("reference.lay_on", { picture: current().id, plane })) choose(null);
   }
 
   function choose(found) {
@@ -53,7 +53,7 @@ export function startLaying({ viewer, release }) {
     event.preventDefault();
     lay({ body: face.body, face: face.name });
   });
-  card.querySelector("[data-base]").addEventListener("click", () => lay({ body: "", face: "" }));
+  card.querySelector("[data-base]").addEventListener("click", () => lay("plan"));
   card.querySelector("[data-close]").addEventListener("click", release);
   card.elements.picture.addEventListener("change", told);
 

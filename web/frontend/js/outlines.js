@@ -157,10 +157,10 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     progress.hidden = stop.hidden = false;
     progress.textContent = "Tracing at full resolution …";
     try {
-      task = await send("reference/trace", { ...settings(), keep: kept().map((outline) => outline.key) });
+      const asked = (task = await send("reference/trace", { ...settings(), keep: kept().map((outline) => outline.key) }));
       const ended = await follow();
       if (ended?.status === "done") {
-        const done = await (replaced ? command("reference.trace_again", { trace: replaced, task: ended.task }) : command("reference.accept_trace", { task: ended.task }));
+        const done = await (replaced ? command("reference.trace_again", { trace: replaced, settings: asked.settings }) : command("reference.accept_trace", { picture: asked.picture, settings: asked.settings }));
         if (done) {
           tray.release();
           say([`${done.told}.`, done.note, "Open Sketch to work with them."].filter(Boolean).join(" "));

@@ -1,6 +1,6 @@
 // The pictures of the job: which one to work on, how each lies, what is shown of it, and where it came from.
 
-import { address, command, mayChange, say, setVersion, unit } from "./talk.js";
+import { address, announce, command, mayChange, say, send, setVersion, unit } from "./talk.js";
 import { refresh } from "./panel.js";
 import { shape } from "./board.js";
 
@@ -47,7 +47,7 @@ export function startPictures({ board, tray, redraw, load }) {
   /** Carry out what was changed on the card. @returns {Promise<any>} null when it was refused */
   function carry({ name, value, checked }) {
     const set = (field, now) => command("reference.set_picture", { picture: current().id, field, value: now });
-    if (name === "picture") return command("reference.choose_picture", { picture: value });
+    if (name === "picture") return send("reference/choose", { picture: value }).then(announce, (problem) => say(problem.message, true));
     if (NOTED.includes(name)) return set(name, value);
     if (["visible", "locked", "drawn"].includes(name)) return set(name, checked);
     if (name === "opacity") return set("opacity", Number(value) / 100);

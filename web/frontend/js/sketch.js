@@ -6,10 +6,12 @@ import { startTray, tell } from "./tray.js";
 import { Board } from "./board.js";
 import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
+import { startOpened } from "./opened.js";
 
 const element = document.getElementById("board");
 const board = new Board(element);
 const drawing = createDrawing(board);
+const opened = startOpened(drawing);
 const note = document.getElementById("note");
 const form = document.getElementById("ask");
 const SNAP_PX = 10;
@@ -31,6 +33,7 @@ let justDragged = false;
 function show(state) {
   drawing.show(state);
   board.setPictures(state.pictures);
+  opened.show(state);
   if (!fitted) {
     fitted = true;
     fit();

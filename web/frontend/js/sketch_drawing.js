@@ -13,12 +13,13 @@ export function createDrawing(board) {
   let rubber = [];
   let snap = null;
   let comb = null;
+  let behind = "";
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
   function drawWorld() {
     const { curves } = data.drawing;
-    const paths = [];
+    const paths = behind ? [shape("path", { class: "behind", d: behind })] : [];
     for (const region of data.regions) paths.push(shape("path", { class: "region show", d: region.d, "data-region": region.name, "pointer-events": "none" }));
     for (const curve of curves) paths.push(shape("path", { class: "casing", d: curve.d }));
     for (const curve of curves) {
@@ -64,7 +65,12 @@ export function createDrawing(board) {
     const middle = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
     const center = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
     const lean = (middle[0] - center[0]) * side[0] + (middle[1] - center[1]) * side[1];
-    return { a, b, way, side, sense: lean >= 0 ? 1 : -1 };
+    return {
+    /** The solid behind the sketch, as path data. @param {string} d */
+    setBehind(d) {
+      behind = d;
+      drawWorld();
+    }, a, b, way, side, sense: lean >= 0 ? 1 : -1 };
   }
 
   function drawDimensions(parts) {

@@ -1,11 +1,13 @@
 // The Solid stage: the Build sheet and the turning view.
 
-import { address, ask, command, mayChange, say, unit } from "./talk.js";
+import { address, ask, command, mayChange, say, send, unit, version } from "./talk.js";
 import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
 import { createViewer, unpack } from "./viewer.js";
 import { startLaying } from "./laying.js";
+import { createSentence } from "./sentence.js";
+import { startSheet } from "./sheet.js";
 
 const element = document.getElementById("board");
 const canvas = element.querySelector("canvas.solid");
@@ -13,22 +15,37 @@ const overlay = element.querySelector("svg.drawing");
 const note = document.getElementById("note");
 const sheet = document.getElementById("sheet");
 const viewer = createViewer(canvas);
-const cards = Object.fromEntries(["extrude", "hole", "fillet"].map((name) => [name, document.getElementById(name)]));
-const RESTING = "Drag to turn, Shift drag to shift, the wheel comes closer. Take a tool to add an operation.";
+const RESTING = "Drag to turn, Shift drag to shift, the wheel comes closer. Take a tool to add to the Build sheet.";
 const VIEWS = { "view-turned": [-0.55, 0.95], "view-top": [0, 0], "view-front": [0, Math.PI / 2], "view-right": [Math.PI / 2, Math.PI / 2], "view-bottom": [0, Math.PI] };
+const hidden = new Set(JSON.parse(sessionStorage.getItem("hidden") ?? "[]"));
 
-let state = { regions: [], centers: [], bodies: [], curves: [] };
+let state = { sketches: [], bodies: [], faces: [], planes: [], declared: {}, operations: {}, numbers: {}, pictures: [], edges: [] };
 let shownMesh = null;
-let fitted = false;
 let asked = 0;
-const picked = { extrude: new Set(), hole: new Set(), fillet: new Map() };
+let ready = Promise.resolve();
+let pointed = null;
+
+const sentence = createSentence({
+  host: () => sheet.querySelector(".ops"),
+  state: () => ({ ...state, edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))) }),
+  changed: drawPicks,
+  preview,
+  build,
+  dropped: () => tray.release(),
+});
 
 async function load() {
   const mine = ++asked;
   const fresh = await ask("solid/state");
   if (mine !== asked) return;
   state = fresh;
-  if (!sheet.contains(document.activeElement) || !document.activeElement.matches("input")) sheet.innerHTML = fresh.sheet;
+  const typing = sheet.contains(document.activeElement) && document.activeElement.matches("input, select");
+  if (!typing || sentence.isOpen) {
+    const focus = sentence.isOpen ? document.activeElement?.dataset?.blank : null;
+    sheet.innerHTML = fresh.sheet;
+    sentence.keep();
+    if (focus) sentence.form.querySelector(`[data-blank="${focus}"]`)?.focus();
+  }
   const busy = fresh.work && ["waiting", "running"].includes(fresh.work.status);
   document.getElementById("working").textContent = busy ? `building, ${fresh.work.seconds} s …` : "";
   if (fresh.work?.status === "failed") say(fresh.work.problem, true);
@@ -37,83 +54,102 @@ async function load() {
     viewer.show([]);
     shownMesh = null;
   }
-  if (!fitted) fit();
+  viewer.look(looks());
+  fitIfNeeded();
   laying.show(fresh);
   drawOverlay();
   if (busy) setTimeout(load, 80);
   else refresh();
 }
 
+const looks = () => Object.fromEntries(state.bodies.map((body) => [body.id, { colour: body.colour, hidden: hidden.has(body.id) }]));
+
 async function showMesh(key) {
   const response = await fetch(address(`solid/mesh/${key}`));
   if (!response.ok) return;
   viewer.show(unpack(await response.arrayBuffer()));
+  viewer.look(looks());
   shownMesh = key;
   element.dataset.mesh = key;
 }
 
-function fit() {
-  const places = state.regions.map((region) => region.inside);
-  if (!state.bodies.length && !places.length) return viewer.fit();
-  fitted = true;
-  viewer.fit(regionBox());
-}
-
-function regionBox() {
-  const numbers = state.curves.flatMap((curve) => [...curve.d.matchAll(/[MLC](-?[\d.]+) (-?[\d.]+)/g)].map((found) => [Number(found[1]), Number(found[2])]));
-  if (!numbers.length) return undefined;
-  const xs = numbers.map((place) => place[0]);
-  const ys = numbers.map((place) => place[1]);
-  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-}
-
-/** The sketch on its base plane, drawn over the view by the plane's own matrix. */
-function drawOverlay() {
-  const [ox, oy] = viewer.toScreen([0, 0, 0]);
-  const [ax, ay] = viewer.toScreen([1, 0, 0]);
-  const [bx, by] = viewer.toScreen([0, 1, 0]);
-  const group = shape("g", { transform: `matrix(${ax - ox} ${ay - oy} ${bx - ox} ${by - oy} ${ox} ${oy})` });
-  const tool = tray.current();
-  const showSketch = tool === "extrude" || tool === "hole" || !state.bodies.length;
-  if (showSketch) {
-    if (tool === "extrude") for (const region of state.regions) {
-      const chosen = picked.extrude.has(region.name);
-      const path = shape("path", { class: `region show${chosen ? " sel" : ""}`, d: region.d, "data-region": region.name, tabindex: 0, role: "checkbox", "aria-checked": String(chosen), "aria-label": `Region of ${region.area.toFixed(1)} square millimetres` });
-      group.append(path);
-    }
-    for (const curve of state.curves) group.append(shape("path", { class: `curve${curve.construction ? " construction" : " free"}`, d: curve.d, "pointer-events": "none" }));
-    if (tool === "hole") for (const center of state.centers) {
-      const chosen = picked.hole.has(center.id);
-      group.append(shape("circle", { class: `region show${chosen ? " sel" : ""}`, cx: center.place[0], cy: center.place[1], r: center.radius, "data-center": center.id, tabindex: 0, role: "checkbox", "aria-checked": String(chosen), "aria-label": "Circle of the sketch" }));
-    }
+/** Show what the sentence would come to; nothing is stored. @param {any} sent */
+async function preview(sent) {
+  if (sent.command) return sentence.problem("");
+  const mine = ++asked;
+  const told = await send("solid/preview", { ...sent, unit, version: version() }).catch((problem) => ({ problem: problem.message }));
+  if (mine !== asked || !sentence.isOpen) return;
+  sentence.problem(told.problem ?? "");
+  element.classList.toggle("trying", Boolean(told.mesh));
+  if (told.mesh && told.mesh !== shownMesh) {
+    await showMesh(told.mesh);
+    fitIfNeeded();
   }
-  overlay.toggleAttribute("hidden", !showSketch);
-  overlay.classList.toggle("pointer-events-none", !(tool === "extrude" || tool === "hole"));
-  overlay.replaceChildren(group);
+  if (told.work && ["waiting", "running"].includes(told.work.status)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent), 120);
+}
+
+async function build({ kind, name, blanks, command: other, fixed }) {
+  let done;
+  if (other === "plane.add") done = await command(other, { kind: fixed.kind, fields: { ...blanks, ...fixed.fields }, unit });
+  else if (other === "sketch.new") {
+    done = await command(other, blanks);
+    if (done) window.location.assign(address(`sketch?sketch=${done.made}`));
+  } else done = await (name ? command("solid.set", { name, blanks, unit }) : command("solid.add", { kind, blanks, unit }));
+  if (done) tray.release();
+}
+
+/** The view fits when the first body appears, and when what is there has grown out of sight. */
+let fitted = "";
+function fitIfNeeded() {
+  const what = viewer.bodies.length ? "bodies" : "sketches";
+  const box = sketchBox();
+  if (fitted !== what || (what === "bodies" && viewer.outOfSight())) viewer.fit(box);
+  fitted = what;
+}
+
+/** Corners in space of everything drawn. */
+function sketchBox() {
+  const places = state.sketches.flatMap(({ frame, curves }) => (frame ? curves.flatMap((curve) => [...curve.d.matchAll(/[MLC ](-?[\d.]+) (-?[\d.]+)/g)].map((found) => inSpace(frame, [Number(found[1]), Number(found[2])]))) : []));
+  return places.length ? places : undefined;
+}
+
+const inSpace = ({ origin, across, up }, [u, v]) => origin.map((value, axis) => value + u * across[axis] + v * up[axis]);
+
+/** Each sketch where it lies, drawn over the view by its plane's own matrix. */
+function drawOverlay() {
+  const wanted = sentence.isOpen ? sentence.kind : "";
+  const picking = wanted === "regions" || wanted === "centres";
+  const show = picking || !state.bodies.length;
+  overlay.toggleAttribute("hidden", !show);
+  overlay.classList.toggle("pointer-events-none", !picking);
+  overlay.replaceChildren(...(show ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted)) : []));
   const { about, tip } = viewer.turn;
   const degrees = (value) => Math.round((value * 180) / Math.PI);
-  note.textContent = `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
+  note.textContent = element.classList.contains("trying") ? "as it would be" : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
+}
+
+function drawnSketch(sketch, wanted) {
+  const [[ox, oy], [ax, ay], [bx, by]] = [[0, 0], [1, 0], [0, 1]].map((place) => viewer.toScreen(inSpace(sketch.frame, place)));
+  const group = shape("g", { transform: `matrix(${ax - ox} ${ay - oy} ${bx - ox} ${by - oy} ${ox} ${oy})`, "data-sketch": sketch.id });
+  const chosen = sentence.isOpen ? sentence.filled[sentence.active] : null;
+  const isChosen = (name) => chosen?.sketch === sketch.id && chosen.names.includes(name);
+  const point = sentence.pointedAt;
+  const states = (name) => `${isChosen(name) ? " sel" : ""}${point?.sketch === sketch.id && point.name === name ? " at" : ""}`;
+  if (wanted === "regions") for (const region of sketch.regions) group.append(shape("path", { class: `region show${states(region.name)}`, d: region.d, "data-pick": region.name, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(region.name)), "aria-label": `Region of ${region.area.toFixed(1)} square millimetres of ${sketch.title}` }));
+  for (const curve of sketch.curves) group.append(shape("path", { class: `curve${curve.construction ? " construction" : " free"}`, d: curve.d, "pointer-events": "none" }));
+  if (wanted === "centres") for (const center of sketch.centers) group.append(shape("circle", { class: `region show${states(center.id)}`, cx: center.place[0], cy: center.place[1], r: center.radius, "data-pick": center.id, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(center.id)), "aria-label": `Circle of ${sketch.title}` }));
+  return group;
 }
 viewer.onRender(drawOverlay);
 
-function told() {
-  const regions = picked.extrude.size;
-  cards.extrude.querySelector("[data-chosen]").textContent = regions ? `${regions} region${regions > 1 ? "s" : ""} chosen.` : "Click a region on the Board.";
-  cards.hole.querySelector("[data-chosen]").textContent = picked.hole.size ? `${picked.hole.size} centre${picked.hole.size > 1 ? "s" : ""} chosen.` : "Click circles of the sketch on the Board.";
-  const edges = picked.fillet.size;
-  cards.fillet.querySelector("[data-chosen]").textContent = cards.fillet.elements.rule.value ? `${cards.fillet.elements.rule.selectedOptions[0].text}.` : edges ? `${edges} edge${edges > 1 ? "s" : ""} chosen.` : "Click edges of the solid, or choose a rule.";
-}
-
-function openCard(name) {
-  for (const [key, card] of Object.entries(cards)) card.hidden = key !== name;
-  if (!name) return;
-  for (const choice of cards[name].querySelectorAll("select[name=body]")) choice.replaceChildren(...state.bodies.map((body) => new Option(body, body)));
-  if (name === "extrude" && state.bodies.length && cards.extrude.elements.mode.value === "new") {
-    cards.extrude.elements.mode.value = "cut";
-    cards.extrude.elements.body.value = state.bodies[0];
-  }
-  if (name === "extrude" && !picked.extrude.size && state.regions.length && !state.bodies.length) picked.extrude.add(state.regions[0].name);
-  told();
+/** What is picked in the sentence is shown on the solid too. */
+function drawPicks() {
+  const edges = sentence.isOpen ? sentence.picked("edges").filter((pick) => pick.names) : [];
+  const point = sentence.pointedAt;
+  const plane = sentence.isOpen ? sentence.picked("plane").find((pick) => typeof pick === "object") : null;
+  if (plane) viewer.chooseFace({ body: plane.body, name: plane.face });
+  else viewer.choose([...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)), ...(point?.name && !point.sketch ? [`${point.body} ${point.name}`] : [])]);
+  drawOverlay();
 }
 
 const tray = startTray({
@@ -124,59 +160,33 @@ const tray = startTray({
       return tray.release();
     }
     if (name === "fit") {
-      viewer.fit(regionBox());
+      viewer.fit(sketchBox());
       return tray.release();
     }
     if (!mayChange) return say("You may look at this job but not change it.", true);
-    openCard(name in cards ? name : null);
-    if (name === "lay") laying.open();
+    laying.close();
+    if (name === "lay") {
+      sentence.close();
+      laying.open();
+    } else ready.then(() => { if (tray.current() === name && state.declared[name]) sentence.open(name); });
     drawOverlay();
   },
   drop() {
-    picked.extrude.clear();
-    picked.hole.clear();
-    picked.fillet.clear();
+    sentence.close();
+    element.classList.remove("trying");
     viewer.choose([]);
-    openCard(null);
     laying.close();
+    if (asked) load();
     drawOverlay();
   },
 });
 const laying = startLaying({ viewer, release: () => tray.release() });
 
 overlay.addEventListener("click", (event) => {
-  const { region, center } = event.target.dataset ?? {};
-  if (region) picked.extrude.has(region) ? picked.extrude.delete(region) : picked.extrude.add(region);
-  if (center) picked.hole.has(center) ? picked.hole.delete(center) : picked.hole.add(center);
-  told();
-  drawOverlay();
+  const name = event.target.dataset?.pick;
+  if (name) sentence.toggle({ sketch: event.target.closest("[data-sketch]").dataset.sketch, name });
 });
 overlay.addEventListener("keydown", (event) => { if (event.key === " ") { event.preventDefault(); event.target.dispatchEvent(new MouseEvent("click", { bubbles: true })); } });
-
-const SENDERS = {
-  extrude(form) {
-    const through = form.elements.through.checked;
-    const lengths = through ? {} : { length: form.elements.namedItem("length").value, start: form.elements.start.value };
-    return { kind: "extrude", lengths, unit, fields: { regions: [...picked.extrude], mode: through ? "cut" : form.elements.mode.value, body: form.elements.body.value.trim() || "Part", through } };
-  },
-  hole(form) {
-    const through = form.elements.through.checked;
-    const lengths = through ? { diameter: form.elements.diameter.value } : { diameter: form.elements.diameter.value, depth: form.elements.depth.value };
-    return { kind: "hole", lengths, unit, fields: { centers: [...picked.hole], through, body: form.elements.body.value } };
-  },
-  fillet(form) {
-    const rule = form.elements.rule.value;
-    return { kind: "fillet", lengths: { radius: form.elements.radius.value }, unit, fields: { edges: rule ? [rule] : [...picked.fillet.keys()], body: [...picked.fillet.values()][0] ?? form.elements.body.value } };
-  },
-};
-for (const [name, form] of Object.entries(cards)) {
-  form.addEventListener("submit", async (event) => {
-    event.preventDefault();
-    if (await command("solid.add", SENDERS[name](form))) tray.release();
-  });
-  form.addEventListener("input", told);
-  form.querySelector("[data-close]").addEventListener("click", () => tray.release());
-}
 
 let last = null;
 let moved = 0;
@@ -187,7 +197,7 @@ element.addEventListener("pointerdown", (event) => {
   event.target.setPointerCapture(event.pointerId);
 });
 element.addEventListener("pointermove", (event) => {
-  if (!last) return;
+  if (!last) return point(event);
   const [dx, dy] = [event.clientX - last[0], event.clientY - last[1]];
   moved += Math.abs(dx) + Math.abs(dy);
   event.shiftKey || event.buttons & 4 ? viewer.panBy(dx, dy) : viewer.turnBy(dx, dy);
@@ -199,18 +209,52 @@ element.addEventListener("wheel", (event) => {
   event.preventDefault();
   viewer.zoomBy(Math.exp(-event.deltaY * 0.0015));
 }, { passive: false });
+
+const pixelOf = (event) => {
+  const box = canvas.getBoundingClientRect();
+  return [event.clientX - box.left, event.clientY - box.top];
+};
+const flatAt = (pixel) => {
+  const found = viewer.faceAt(pixel);
+  return found && state.faces.find((face) => face.body === found.body && face.name === found.name);
+};
+
+/** What would be taken is named before the click. @param {PointerEvent} event */
+function point(event) {
+  if (!sentence.isOpen || event.target !== canvas) return label(null);
+  const pixel = pixelOf(event);
+  const kind = sentence.kind;
+  if (kind === "plane") label(flatAt(pixel)?.words, pixel);
+  else if (kind === "edges") label(viewer.edgeAt(pixel)?.name, pixel);
+  else if (kind === "body") label(state.bodies.find((body) => body.id === viewer.faceAt(pixel)?.body)?.name, pixel);
+  else label(null);
+}
+
+function label(words, pixel) {
+  pointed ??= element.appendChild(Object.assign(document.createElement("p"), { className: "pointed" }));
+  pointed.hidden = !words;
+  if (!words) return;
+  pointed.textContent = words.length > 60 ? `${words.slice(0, 58)} …` : words;
+  pointed.style.left = `${Math.min(pixel[0] + 36, element.clientWidth - 200)}px`;
+  pointed.style.top = `${pixel[1] + 36}px`;
+}
+
 canvas.addEventListener("click", (event) => {
   if (moved > 4) return;
-  const box = canvas.getBoundingClientRect();
-  const pixel = [event.clientX - box.left, event.clientY - box.top];
+  const pixel = pixelOf(event);
   if (tray.current() === "lay") return laying.click(pixel);
-  if (tray.current() !== "fillet") return;
-  const edge = viewer.edgeAt(pixel);
-  if (!edge) return tell("No edge there; click closer to an edge of the solid.");
-  picked.fillet.has(edge.name) ? picked.fillet.delete(edge.name) : picked.fillet.set(edge.name, edge.body);
-  cards.fillet.elements.rule.value = "";
-  viewer.choose(picked.fillet.keys());
-  told();
+  if (!sentence.isOpen) return;
+  const kind = sentence.kind;
+  if (kind === "edges") {
+    const edge = viewer.edgeAt(pixel);
+    return edge ? sentence.toggle(edge) : tell("No edge there; click closer to an edge of the solid.");
+  }
+  const face = viewer.faceAt(pixel);
+  if (kind === "body") return face ? sentence.toggle(face.body) : tell("No body there; click on the solid.");
+  if (kind !== "plane") return;
+  const flat = flatAt(pixel);
+  if (!flat) return tell(face ? "That face is not flat; choose a flat one." : "No face there; click on the solid.");
+  sentence.toggle({ body: flat.body, face: flat.name });
 });
 canvas.addEventListener("keydown", (event) => {
   const way = { ArrowLeft: [-12, 0], ArrowRight: [12, 0], ArrowUp: [0, -12], ArrowDown: [0, 12] }[event.key];
@@ -221,26 +265,24 @@ canvas.addEventListener("keydown", (event) => {
   if (event.key === "+" || event.key === "-") viewer.zoomBy(event.key === "+" ? 1.2 : 1 / 1.2);
 });
 
-sheet.addEventListener("change", async (event) => {
-  if (event.target.matches("[data-material]")) return command("solid.material", { text: event.target.value });
-  const name = event.target.closest("[data-operation]")?.dataset.operation;
-  if (!name || !event.target.dataset.field) return;
-  event.target.blur();
-  const done = await command("solid.set_number", { name, field: event.target.dataset.field, text: event.target.value, unit });
-  if (!done) load();
-});
-sheet.addEventListener("click", (event) => {
-  const name = event.target.closest("[data-operation]")?.dataset.operation;
-  if (!name) return;
-  const act = event.target.dataset.act;
-  const off = event.target.closest(".op").classList.contains("off");
-  if (act === "suppress") command("solid.suppress", { name, suppressed: !off });
-  if (act === "remove") command("solid.remove", { name });
-  if (act === "up" || act === "down") command("solid.move", { name, by: act === "up" ? -1 : 1 });
-  if (event.target.dataset.suggest) command("solid.set_number", { name, field: event.target.dataset.suggestField, text: event.target.dataset.suggest });
+startSheet(sheet, {
+  reload: load,
+  edit(name, blank) {
+    const operation = state.operations[name];
+    tray.release();
+    sentence.open(operation.kind, { name, filled: operation.filled }, blank);
+    drawPicks();
+  },
+  hide(body) {
+    hidden.has(body) ? hidden.delete(body) : hidden.add(body);
+    sessionStorage.setItem("hidden", JSON.stringify([...hidden]));
+    viewer.look(looks());
+  },
+  isHidden: (body) => hidden.has(body),
 });
 
 startPanel({ takeTool: (name) => tray.choose(name) });
 onChanged(load);
 onTyped(load);
-load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));
+ready = load();
+ready.then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));

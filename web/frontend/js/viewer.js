@@ -19,13 +19,13 @@ export function unpack(data) {
 
 const CLAY = {
   vertexShader: "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
-  fragmentShader: `varying vec3 n; varying vec3 p;
+  fragmentShader: `uniform vec3 tint; varying vec3 n; varying vec3 p;
     void main() {
       vec3 m = normalize(gl_FrontFacing ? n : -n);
       float up = dot(m, normalize(vec3(-0.35, 0.75, 0.55)));
       float side = dot(m, normalize(vec3(0.8, 0.1, 0.4)));
       float tone = clamp(0.62 + 0.24 * up + 0.06 * side, 0.0, 1.0);
-      vec3 dark = vec3(0.498, 0.541, 0.510); vec3 light = vec3(0.800, 0.831, 0.792);
+      vec3 dark = tint * 0.80; vec3 light = mix(tint, vec3(1.0), 0.42);
       gl_FragColor = vec4(mix(dark, light, smoothstep(0.35, 0.9, tone)), 1.0);
       #include <colorspace_fragment>
     }`,
@@ -116,7 +116,7 @@ export function createViewer(canvas) {
       geometry.setAttribute("position", new THREE.BufferAttribute(body.vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(body.normals, 3));
       geometry.setIndex(new THREE.BufferAttribute(body.triangles, 1));
-      const material = new THREE.ShaderMaterial({ ...CLAY, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
+      const material = new THREE.ShaderMaterial({ ...CLAY, uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } }, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
       const mesh = new THREE.Mesh(geometry, material);
       mesh.userData = { body };
       root.add(mesh, edgeLines(body, true), edgeLines(body, false));
@@ -125,12 +125,22 @@ export function createViewer(canvas) {
     later();
   }
 
+  /** Colours of bodies, and which are not shown. @param {Record<string, { colour: string, hidden: boolean }>} looks */
+  function look(looks) {
+    for (const item of root.children.filter((one) => one.userData.body)) {
+      const told = looks[item.userData.body.name];
+      item.visible = !told?.hidden;
+      if (item.isMesh && told) item.material.uniforms.tint.value.set(told.colour).convertLinearToSRGB();
+    }
+    later();
+  }
+
   /** Chosen edges are drawn as a doubled brass line. */
   function mark() {
     for (const old of root.children.filter((item) => item.userData.mark)) root.remove(old);
     for (const lines of root.children.filter((item) => item.userData.owners)) {
       const { body, owners, places } = lines.userData;
-      const some = owners.flatMap((edge, index) => (chosen.has(body.edges[edge]) ? places.slice(6 * index, 6 * index + 6) : []));
+      const some = owners.flatMap((edge, index) => (chosen.has(`${body.name} ${body.edges[edge]}`) ? places.slice(6 * index, 6 * index + 6) : []));
       if (!some.length) continue;
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.Float32BufferAttribute(some, 3));
@@ -167,7 +177,7 @@ export function createViewer(canvas) {
   function faceAt(pixel) {
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2), camera);
-    const hit = ray.intersectObjects(root.children.filter((item) => item.isMesh), false)[0];
+    const hit = ray.intersectObjects(root.children.filter((item) => item.isMesh && item.visible), false)[0];
     if (!hit) return null;
     const { body } = hit.object.userData;
     return { body: body.name, name: body.faces[body.owners[hit.faceIndex]] };
@@ -176,19 +186,38 @@ export function createViewer(canvas) {
   /** Draw the edges of a face as chosen. @param {{ body: string, name: string } | null} face */
   function chooseFace(face) {
     const body = face && bodies.find((one) => one.name === face.body);
-    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ [@#].*$/, "").split(" | ").includes(face.name)) : []);
+    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ [@#].*$/, "").split(" | ").includes(face.name)).map((edge) => `${body.name} ${edge}`) : []);
     mark();
     later();
   }
 
-  function fit(fallback) {
+  function shownBox() {
     const box = new THREE.Box3();
     for (const body of bodies) box.union(new THREE.Box3().setFromArray(body.vertices));
-    if (box.isEmpty() && fallback) box.set(new THREE.Vector3(fallback[0], fallback[1], 0), new THREE.Vector3(fallback[2], fallback[3], 0));
+    return box;
+  }
+
+  /** Corners of a box. @param {THREE.Box3} box */
+  const corners = (box) => [0, 1, 2, 3, 4, 5, 6, 7].map((index) => new THREE.Vector3(index & 1 ? box.max.x : box.min.x, index & 2 ? box.max.y : box.min.y, index & 4 ? box.max.z : box.min.z));
+
+  /** Show everything, with room around it. @param {number[][]} [places] in space, where there is no body */
+  function fit(places) {
+    const box = shownBox();
+    if (box.isEmpty() && places) box.setFromPoints(places.map((place) => new THREE.Vector3(...place)));
     if (box.isEmpty()) box.set(new THREE.Vector3(-50, -40, 0), new THREE.Vector3(50, 40, 0));
     box.getCenter(center);
-    half = Math.max(box.getSize(new THREE.Vector3()).length() * 0.56, 1);
+    half = 1;
+    place();
+    const seen = corners(box).map((corner) => corner.project(camera));
+    const reach = Math.max(...seen.map((corner) => Math.abs(corner.x) * (camera.right - camera.left) / 2 / Math.max(1, canvas.clientWidth / canvas.clientHeight)), ...seen.map((corner) => Math.abs(corner.y) * (camera.top - camera.bottom) / 2 / Math.max(1, canvas.clientHeight / canvas.clientWidth)));
+    half = Math.max(reach * 1.18, box.getSize(new THREE.Vector3()).length() * 0.3, 1);
     later();
+  }
+
+  /** Whether some of the bodies lies outside of what is shown. */
+  function outOfSight() {
+    place();
+    return !shownBox().isEmpty() && corners(shownBox()).some((corner) => { const at = corner.project(camera); return Math.abs(at.x) > 1 || Math.abs(at.y) > 1; });
   }
 
   /** @param {[number, number, number]} point */
@@ -220,7 +249,7 @@ export function createViewer(canvas) {
     const point = a.lerp(new THREE.Vector3(...places.slice(6 * index + 3, 6 * index + 6)), share);
     const way = new THREE.Vector3().subVectors(camera.position, center).normalize();
     const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way, 0, 20 * half);
-    return !ray.intersectObjects(root.children.filter((item) => item.isMesh), false).length;
+    return !ray.intersectObjects(root.children.filter((item) => item.isMesh && item.visible), false).length;
   }
 
   /** Place on the base plane under a place on the screen. @param {[number, number]} pixel */
@@ -232,7 +261,7 @@ export function createViewer(canvas) {
   }
 
   return {
-    show, showPictures, fit, edgeAt, faceAt, chooseFace, onBase, toScreen, later,
+    show, look, showPictures, fit, outOfSight, edgeAt, faceAt, chooseFace, onBase, toScreen, later,
     onRender(then) { watchers.push(then); },
     turnBy(dx, dy) {
       turn.about -= dx * TURN;

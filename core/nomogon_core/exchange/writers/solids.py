@@ -8,12 +8,13 @@ import numpy as np
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.Interface import Interface_Static
 from OCP.Message import Message
+from OCP.Quantity import Quantity_Color, Quantity_TypeOfColor
 from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_StepModelType
 from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
-from OCP.XCAFDoc import XCAFDoc_DocumentTool
+from OCP.XCAFDoc import XCAFDoc_ColorType, XCAFDoc_DocumentTool
 
 from nomogon_core.errors import OperationError
 from nomogon_core.solid import kernel
@@ -32,8 +33,13 @@ def _require(bodies):
         raise OperationError("There is no body to release; extrude a region first.")
 
 
+def _shares(colour):
+    """Red, green and blue, 0 to 1, of a colour written #rrggbb."""
+    return tuple(int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5))
+
+
 def step(bodies):
-    """STEP AP214 bytes with one named product a body, in millimetres.
+    """STEP AP214 bytes with one named, coloured product a body, in millimetres.
 
     Raises:
         OperationError: there is no body, or the kernel could not write it.
@@ -42,11 +48,16 @@ def step(bodies):
     _quiet()
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    colours = XCAFDoc_DocumentTool.ColorTool_s(document.Main())
     for body in bodies.values():
-        TDataStd_Name.Set_s(tool.AddShape(body.shape, False), TCollection_ExtendedString(body.name))
+        label = tool.AddShape(body.shape, False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(body.title))
+        colour = Quantity_Color(*_shares(body.colour), Quantity_TypeOfColor.Quantity_TOC_sRGB)
+        colours.SetColor(label, colour, XCAFDoc_ColorType.XCAFDoc_ColorSurf)
     Interface_Static.SetCVal_s("write.step.unit", "MM")
     writer = STEPCAFControl_Writer()
     writer.SetNameMode(True)
+    writer.SetColorMode(True)
     stream = io.BytesIO()
     if (
         not writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs)
@@ -87,7 +98,7 @@ def stl(bodies, chord):
 
 
 def threemf(bodies, chord):
-    """3MF bytes with one named object a body, in millimetres.
+    """3MF bytes with one named, coloured object a body, in millimetres.
 
     Raises:
         OperationError: there is no body, or the chord tolerance is out of range.
@@ -96,13 +107,17 @@ def threemf(bodies, chord):
     model = lib3mf.get_wrapper().CreateModel()
     model.SetUnit(lib3mf.ModelUnit.MilliMeter)
     identity = lib3mf.get_wrapper().GetIdentityTransform()
+    materials = model.AddBaseMaterialGroup()
     for body in bodies.values():
         vertices, triangles = _mesh(body, chord)
         item = model.AddMeshObject()
-        item.SetName(body.name)
+        item.SetName(body.title)
+        red, green, blue = (round(255 * share) for share in _shares(body.colour))
+        kind = materials.AddMaterial(body.title, lib3mf.get_wrapper().RGBAToColor(red, green, blue, 255))
         item.SetGeometry(
             (lib3mf.Position * len(vertices)).from_buffer_copy(vertices.astype(np.float32).tobytes()),
             (lib3mf.Triangle * len(triangles)).from_buffer_copy(triangles.astype(np.uint32).tobytes()),
         )
+        item.SetObjectLevelProperty(materials.GetResourceID(), kind)
         model.AddBuildItem(item, identity)
     return bytes(model.QueryWriter("3mf").WriteToBuffer())

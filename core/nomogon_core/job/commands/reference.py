@@ -5,24 +5,34 @@ from functools import wraps
 
 import numpy as np
 
-from jobs.actions import command
 from nomogon_core.arguments import ID, NOTHING, NUMBER, PLACE, PLAIN, SWITCH, TEXT, UNIT, Either, Number, Rows, Whole
 from nomogon_core.errors import InputError
-from nomogon_core.geometry.records import curve_of_record
-from nomogon_core.job.document import calibration_of, known_of, picture_of
+from nomogon_core.job.commands.registry import command
+from nomogon_core.job.document import (
+    calibration_of,
+    clean_name,
+    keep_sketch,
+    known_of,
+    next_id,
+    picture_of,
+    sketch_id,
+    sketch_of,
+)
 from nomogon_core.job.follow import follow_picture
-from nomogon_core.job.schema import EDGE, JAWS, STEP
-from nomogon_core.job.tracing import Outlines, axis_outline, check_plane, from_origin, taken_in, traced_again
+from nomogon_core.job.library import outlines_of
+from nomogon_core.job.migration import edge_bytes
+from nomogon_core.job.places import check_plane, check_same_plane, plane_words
+from nomogon_core.job.quantities import quantities
+from nomogon_core.job.quantities import rename as rename_quantity
+from nomogon_core.job.schema import EDGE, JAWS, PLANE, STEP
+from nomogon_core.job.tracing import from_origin, taken_in, traced_again
 from nomogon_core.picture.cleanup import KINDS, SIZED, check_step
 from nomogon_core.quantity.units import format_length, parse_angle, parse_length, parse_positive_length
 from nomogon_core.reference.calibration import CAMERA, GAUGE_U95_MM, MODELS, level_angle, sized_by
 from nomogon_core.reference.camera import STRAIGHT_SIGMA_PX, is_straight
 from nomogon_core.reference.models import across_picture, is_guessed, resolution_lengths
 from nomogon_core.reference.sheets import SIZE_U95_MM, SIZES_MM
-from nomogon_core.sketch import model
-from nomogon_core.solid.planes import operation_of, words_of
 from nomogon_core.trace.jaws import check_way, closed_again
-from work.models import Task
 
 LONGEST_NAME = 80
 MOST_PICTURES = 12
@@ -31,7 +41,7 @@ MEASURED_U95_MM = 0.05
 SAME_CORNERS_PX = 5.0
 SHORTEST_FOCAL, LONGEST_FOCAL = 0.2, 20.0
 MOST_BOWED = 4.0
-SIGMA, TASK = Number(0, 1000), Whole(1, 1 << 60)
+SIGMA = Number(0, 1000)
 EDGES = Rows(EDGE, most=4)
 KINDS_OF_KNOWN = {
     "length": "Known length",
@@ -43,35 +53,17 @@ KINDS_OF_KNOWN = {
 }
 
 
-def _next(document, prefix):
-    name = f"{prefix}{document['next_number']}"
-    document["next_number"] += 1
-    return name
-
-
-def clean_name(text, what):
-    """A name as typed, shortened and on one line.
-
-    Raises:
-        InputError: nothing but spaces.
-    """
-    name = " ".join(str(text).split())[:LONGEST_NAME]
-    if not name:
-        raise InputError(f"{what} needs a name; write a word or two.")
-    return name
-
-
-def _picture(documents, name=None, *, change=True):
-    """(id, plain data) of a picture, by itself the one worked on.
+def _picture(document, name="", *, change=True):
+    """(id, plain data) of a picture, without an id the last one.
 
     Raises:
         InputError: there is none, or it is locked and should be changed.
     """
-    key, picture = picture_of(documents, name)
-    if picture is None or (name is not None and key != name):
+    key, picture = picture_of(document, name)
+    if picture is None or (name and key != name):
         raise InputError(
             "There is no picture to measure in; drop one first."
-            if name is None
+            if not name
             else "That picture is not in the job any more."
         )
     if change and picture.get("locked"):
@@ -83,13 +75,13 @@ def _calibrating(function):
     """A command after which what was traced on the picture follows; the note says what moved."""
 
     @wraps(function)
-    def run(documents, **arguments):
-        item = documents["reference"]["known"].get(arguments.get("name", ""), {})
-        picture = item.get("picture") or arguments.get("picture") or picture_of(documents)[0]
-        before = calibration_of(documents, picture) if picture else None
-        told = function(documents, **arguments)
-        calibration_of(documents, picture)
-        return told, follow_picture(documents, picture, before)
+    def run(document, **arguments):
+        item = document["known"].get(arguments.get("name", ""), {})
+        picture = item.get("picture") or arguments.get("picture") or picture_of(document)[0]
+        before = calibration_of(document, picture) if picture else None
+        told = function(document, **arguments)
+        calibration_of(document, picture)
+        return told, follow_picture(document, picture, before)
 
     return run
 
@@ -127,7 +119,7 @@ def _focal(value):
     focal=Either((NOTHING, NUMBER)),
 )
 def add_picture(
-    documents,
+    document,
     *,
     name,
     digest,
@@ -143,11 +135,11 @@ def add_picture(
     focal=None,
 ):
     """Put a picture into the job and work on it."""
-    reference = documents["reference"]
-    if len(reference["pictures"]) >= MOST_PICTURES:
+    pictures = document["references"]
+    if len(pictures) >= MOST_PICTURES:
         raise InputError(f"A job takes up to {MOST_PICTURES} pictures; take one away first.")
-    key = _next(reference, "r")
-    reference["pictures"][key] = {
+    key = next_id(document, "r")
+    pictures[key] = {
         "name": clean_name(name, "The picture"),
         "digest": digest,
         "media_type": media_type,
@@ -160,6 +152,7 @@ def add_picture(
         "angle": 0.0,
         "at_mm": [0.0, 0.0],
         "flipped": False,
+        "plane": "plan",
         "drawn": drawn,
         "stand_in": stand_in,
         "camera": " ".join(str(camera).split())[:LONGEST_NAME],
@@ -170,40 +163,25 @@ def add_picture(
         "model": "auto",
         "steps": [],
     }
-    reference["active"] = key
     return f"Picture {name} added{', taken as drawn by a program' if drawn else ''}"
 
 
-@command("reference.choose_picture", picture=ID)
-def choose_picture(documents, *, picture):
-    key, item = _picture(documents, picture, change=False)
-    documents["reference"]["active"] = key
-    return f"Working on {item['name']}"
-
-
 @command("reference.remove_picture", picture=ID)
-def remove_picture(documents, *, picture):
+def remove_picture(document, *, picture):
     """Take a picture away; what was traced on it stays in the sketch."""
-    key, item = _picture(documents, picture)
-    reference = documents["reference"]
-    del reference["pictures"][key]
-    reference["known"] = {name: known for name, known in reference["known"].items() if known["picture"] != key}
-    reference["active"] = next(iter(reference["pictures"]), "")
+    key, item = _picture(document, picture)
+    del document["references"][key]
+    document["known"] = {name: known for name, known in document["known"].items() if known["picture"] != key}
     return f"Picture {item['name']} taken away"
 
 
-@command("reference.lay_on", picture=ID, body=TEXT, face=ID)
-def lay_on(documents, *, picture, body, face):
-    """Lay a picture on a flat face of the solid, or with an empty face on the base plane."""
-    _, item = _picture(documents, picture)
-    if not face:
-        item.pop("face", None)
-        return f"{item['name']} laid on the base plane"
-    if operation_of(face) not in documents["build"]["operations"]:
-        raise InputError("That face is not in the solid any more; click another.")
-    item["face"] = {"body": clean_name(body, "The body"), "name": face}
-    numbers = {name: place for place, name in enumerate(documents["build"]["order"], 1)}
-    return f"{item['name']} laid on the {words_of(face, numbers)}"
+@command("reference.lay_on", picture=ID, plane=PLANE)
+def lay_on(document, *, picture, plane):
+    """Lay a picture on a plane, or on a flat face of the solid."""
+    _, item = _picture(document, picture)
+    check_plane(document, plane)
+    item["plane"] = plane
+    return f"{item['name']} laid on {plane_words(document, plane)}"
 
 
 TEXTS = {"name": "The picture", "taken_from": "", "licence": ""}
@@ -215,9 +193,9 @@ SWITCHES = {
 
 
 @command("reference.set_picture", picture=ID, field=ID, value=Either((TEXT, SWITCH, NUMBER)))
-def set_picture(documents, *, picture, field, value):
+def set_picture(document, *, picture, field, value):
     """Name, origin, licence, opacity, visibility or lock of a picture."""
-    _, item = _picture(documents, picture, change=False)
+    _, item = _picture(document, picture, change=False)
     if field in SWITCHES:
         item[field] = bool(value)
         return f"{item['name']} {SWITCHES[field][0 if value else 1]}"
@@ -235,9 +213,9 @@ def set_picture(documents, *, picture, field, value):
 
 @command("reference.place_picture", picture=ID, field=ID, text=Either((TEXT, SWITCH)), unit=UNIT)
 @_calibrating
-def place_picture(documents, *, picture, field, text, unit="mm"):
+def place_picture(document, *, picture, field, text, unit="mm"):
     """Turn, shift, flip, model, or the heights of part and camera, as typed."""
-    _, item = _picture(documents, picture)
+    _, item = _picture(document, picture)
     if field == "angle":
         item["angle"] = math.remainder(parse_angle(text), 2 * math.pi)
         return f"{item['name']} turned to {math.degrees(item['angle']):.2f}°"
@@ -246,7 +224,7 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
         item["at_mm"]["xy".index(field)] = parse_length(text, unit=unit)
         return f"{item['name']} moved"
     if field == "width":
-        return _set_width(documents, picture, item, parse_positive_length(text, "The picture's width", unit=unit))
+        return _set_width(document, picture, item, parse_positive_length(text, "The picture's width", unit=unit))
     if field == "flipped":
         item["flipped"] = bool(text)
         return f"{item['name']} flipped"
@@ -269,13 +247,13 @@ def place_picture(documents, *, picture, field, text, unit="mm"):
     )
 
 
-def _set_width(documents, name, item, width):
+def _set_width(document, name, item, width):
     """Size a picture of which nothing is known.
 
     Raises:
         InputError: its scale is measured.
     """
-    fit = calibration_of(documents, name)
+    fit = calibration_of(document, name)
     if fit is not None and not fit.is_set:
         raise InputError(
             f"The scale of {item['name']} is measured; change one of its known lengths, or take them away to set its "
@@ -287,13 +265,13 @@ def _set_width(documents, name, item, width):
 
 @command("reference.drag_corner", picture=ID, corner=PLACE, place=PLACE)
 @_calibrating
-def drag_corner(documents, *, picture, corner, place):
+def drag_corner(document, *, picture, corner, place):
     """Size a picture of which nothing is known by one of its corners, dragged to a place in its pixels as it is."""
-    key, item = _picture(documents, picture)
-    fit = calibration_of(documents, key)
+    key, item = _picture(document, picture)
+    fit = calibration_of(document, key)
     if fit is None:
         raise InputError("Type how wide the picture is first; then its corner can be dragged.")
-    return _set_width(documents, key, item, fit.mm_per_px * item["width"] * sized_by(item["origin_px"], corner, place))
+    return _set_width(document, key, item, fit.mm_per_px * item["width"] * sized_by(item["origin_px"], corner, place))
 
 
 def _place(value):
@@ -304,18 +282,17 @@ def _sigma(value):
     return min(max(float(value), 0.005), 5.0)
 
 
-def _new_known(documents, kind, name="", **fields):
+def _new_known(document, picture, kind, name="", **fields):
     """Put something known into the job; (its id, its data)."""
-    picture, _ = _picture(documents)
-    reference = documents["reference"]
-    key = _next(reference, "k")
-    taken = {item["name"] for item in reference["known"].values()}
+    picture, _ = _picture(document, picture)
+    key = next_id(document, "g")
+    taken = {item.name for item in quantities(document)} | {item["name"] for item in document["known"].values()}
     number = 1
     while not name or name in taken:
         name = f"{name.rstrip(' 0123456789') or KINDS_OF_KNOWN[kind]} {number}"
         number += 1
-    reference["known"][key] = {"kind": kind, "name": name, "picture": picture, "used": True, **fields}
-    return reference["known"][key]
+    document["known"][key] = {"kind": kind, "name": name, "picture": picture, "used": True, **fields}
+    return document["known"][key]
 
 
 def _jaws(sent):
@@ -334,6 +311,7 @@ def _jaws(sent):
 
 @command(
     "reference.add_known",
+    picture=ID,
     start=PLACE,
     end=PLACE,
     text=TEXT,
@@ -343,11 +321,12 @@ def _jaws(sent):
     jaws=Either((NOTHING, JAWS)),
 )
 @_calibrating
-def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None):
+def add_known(document, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None, picture=""):
     """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a
     ``place``."""
     item = _new_known(
-        documents,
+        document,
+        picture,
         "length",
         start=_place(start),
         end=_place(end),
@@ -362,14 +341,15 @@ def add_known(documents, *, start, end, text, sigma_px, unit="mm", stand_in=Fals
     return f"{item['name']} set to {format_length(item['length_mm'])} mm"
 
 
-@command("reference.add_width", text=TEXT, unit=UNIT)
+@command("reference.add_width", picture=ID, text=TEXT, unit=UNIT)
 @_calibrating
-def add_width(documents, *, text, unit="mm"):
+def add_width(document, *, text, unit="mm", picture=""):
     """How wide the whole picture is in reality: a drawing made to size, a print or a scan."""
-    _, picture = _picture(documents)
-    start, end, sigma = across_picture(picture["width"], picture["height"])
-    item = _new_known(
-        documents,
+    picture, item = _picture(document, picture)
+    start, end, sigma = across_picture(item["width"], item["height"])
+    new = _new_known(
+        document,
+        picture,
         "length",
         "Picture width",
         start=list(start),
@@ -379,16 +359,26 @@ def add_width(documents, *, text, unit="mm"):
         sigma_px=sigma,
         gauge_u95_mm=GAUGE_U95_MM,
     )
-    item["length_mm"] = parse_positive_length(text, item["name"], unit=unit)
-    return f"{item['name']} set to {format_length(item['length_mm'])} mm"
+    new["length_mm"] = parse_positive_length(text, new["name"], unit=unit)
+    return f"{new['name']} set to {format_length(new['length_mm'])} mm"
 
 
-@command("reference.add_diameter", center=PLACE, half_axes=PLACE, angle=NUMBER, text=TEXT, unit=UNIT, stand_in=SWITCH)
+@command(
+    "reference.add_diameter",
+    picture=ID,
+    center=PLACE,
+    half_axes=PLACE,
+    angle=NUMBER,
+    text=TEXT,
+    unit=UNIT,
+    stand_in=SWITCH,
+)
 @_calibrating
-def add_diameter(documents, *, center, half_axes, angle, text, unit="mm", stand_in=False):
+def add_diameter(document, *, center, half_axes, angle, text, unit="mm", stand_in=False, picture=""):
     """A known diameter of a round edge, found as an ellipse."""
     item = _new_known(
-        documents,
+        document,
+        picture,
         "diameter",
         center=_place(center),
         half_axes=_place(half_axes),
@@ -416,10 +406,17 @@ def _sides(text, what, unit):
 
 
 @command(
-    "reference.add_rectangle", corners=Rows(PLACE, 4, 4), thing=TEXT, text=TEXT, sigma_px=SIGMA, unit=UNIT, edges=EDGES
+    "reference.add_rectangle",
+    picture=ID,
+    corners=Rows(PLACE, 4, 4),
+    thing=TEXT,
+    text=TEXT,
+    sigma_px=SIGMA,
+    unit=UNIT,
+    edges=EDGES,
 )
 @_calibrating
-def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=()):
+def add_rectangle(document, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=(), picture=""):
     """A card, a sheet or another rectangle of known size by its four corners, the width first."""
     places = [_place(value) for value in corners]
     if thing and thing not in SIZES_MM:
@@ -427,15 +424,16 @@ def add_rectangle(documents, *, corners, thing="", text="", sigma_px=0.05, unit=
     name = "Bank card" if thing == "card" else thing
     width, height = _sides(text, name or "The rectangle", unit) if str(text).strip() or not thing else SIZES_MM[thing]
     u95 = MEASURED_U95_MM if str(text).strip() or not thing else SIZE_U95_MM[thing]
-    picture = _picture(documents)[0]
-    for other in known_of(documents, picture).values():
+    picture = _picture(document, picture)[0]
+    for other in known_of(document, picture).values():
         if other.get("kind") == "rectangle" and np.abs(np.array(other["corners"]) - places).max() < SAME_CORNERS_PX:
             raise InputError(
                 f"{other['name']} is among the known sizes already; type over its size in the Ledger, or take it away "
                 "first."
             )
     item = _new_known(
-        documents,
+        document,
+        picture,
         "rectangle",
         name,
         corners=places,
@@ -468,20 +466,20 @@ def _edges(sent):
 
 @command("reference.set_corners", name=ID, corners=Rows(PLACE, 4, 4), edges=EDGES)
 @_calibrating
-def set_corners(documents, *, name, corners, edges):
+def set_corners(document, *, name, corners, edges):
     """Other corners and edges for a rectangle, found anew from corners that were moved."""
-    item = _known(documents, name)
+    item = _known(document, name)
     if item.get("kind") != "rectangle":
         raise InputError("Only a card, a sheet or a rectangle has four corners.")
     item["corners"], item["edges"] = [_place(value) for value in corners], _edges(edges)
     return f"Corners of {item['name']} moved"
 
 
-@command("reference.add_straight", places=Rows(PLACE, 5, 400))
+@command("reference.add_straight", picture=ID, places=Rows(PLACE, 5, 400))
 @_calibrating
-def add_straight(documents, *, places):
+def add_straight(document, *, places, picture=""):
     """An edge that is straight in reality, by places along it; takes lens bending out."""
-    places, fit = [_place(value) for value in places], calibration_of(documents)
+    places, fit = [_place(value) for value in places], calibration_of(document, picture)
     if fit is not None and fit.model == CAMERA:
         bow, sure = is_straight(fit, places, STRAIGHT_SIGMA_PX)
         if abs(sure) > MOST_BOWED:
@@ -490,15 +488,15 @@ def add_straight(documents, *, places):
                 "not straight "
                 "in reality and was not taken."
             )
-    item = _new_known(documents, "straight", places=places)
+    item = _new_known(document, picture, "straight", places=places)
     return f"{item['name']} added"
 
 
-@command("reference.add_resolution", text=TEXT)
+@command("reference.add_resolution", picture=ID, text=TEXT)
 @_calibrating
-def add_resolution(documents, *, text=""):
+def add_resolution(document, *, text="", picture=""):
     """The scan's resolution, as noted in the file or as typed, in dots per inch."""
-    _, picture = _picture(documents)
+    picture, item = _picture(document, picture)
     if str(text).strip():
         try:
             dpi = [float(str(text).lower().replace("dpi", "").replace(",", "."))] * 2
@@ -506,34 +504,42 @@ def add_resolution(documents, *, text=""):
             raise InputError(
                 f"The resolution {text!r} is no number; type the dots per inch, for example 300."
             ) from None
-    elif not picture["dpi"]:
+    elif not item["dpi"]:
         raise InputError("The picture notes no resolution; type the scan's dots per inch, or pick a known length.")
-    elif is_guessed(picture["dpi"]):
+    elif is_guessed(item["dpi"]):
         raise InputError(
-            f"The {picture['dpi'][0]:g} dpi noted in the picture are what programs write when they do not know; type "
+            f"The {item['dpi'][0]:g} dpi noted in the picture are what programs write when they do not know; type "
             "the scan's resolution, or pick a known length."
         )
     else:
-        dpi = list(picture["dpi"])
+        dpi = list(item["dpi"])
     resolution_lengths(dpi)
     if any(
-        item.get("kind") == "resolution" and item["picture"] == picture_of(documents)[0]
-        for item in documents["reference"]["known"].values()
+        item.get("kind") == "resolution" and item["picture"] == picture_of(document, picture)[0]
+        for item in document["known"].values()
     ):
         raise InputError("The resolution is among the known sizes already; type over it in the Ledger.")
-    item = _new_known(documents, "resolution", dpi=dpi)
-    return f"{item['name']} of {dpi[0]:g} dpi taken; one known length will confirm it"
+    new = _new_known(document, picture, "resolution", dpi=dpi)
+    return f"{new['name']} of {dpi[0]:g} dpi taken; one known length will confirm it"
 
 
 @command(
-    "reference.add_check", places=Rows(PLACE, 2, 4), what=ID, text=TEXT, sigma_px=SIGMA, unit=UNIT, stand_in=SWITCH
+    "reference.add_check",
+    picture=ID,
+    places=Rows(PLACE, 2, 4),
+    what=ID,
+    text=TEXT,
+    sigma_px=SIGMA,
+    unit=UNIT,
+    stand_in=SWITCH,
 )
-def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False):
+def add_check(document, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False, picture=""):
     """A distance, diameter or angle to be read in the picture and compared with a gauge."""
     if what not in ("distance", "diameter", "angle"):
         raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
     item = _new_known(
-        documents,
+        document,
+        picture,
         "check",
         what=what,
         places=[_place(value) for value in places],
@@ -549,14 +555,15 @@ def add_check(documents, *, places, what="distance", text="", sigma_px=0.1, unit
 
 @command("reference.check_to_known", name=ID)
 @_calibrating
-def check_to_known(documents, *, name):
+def check_to_known(document, *, name):
     """Use a check's gauge reading for the calibration."""
-    item = _known(documents, name)
+    item = _known(document, name)
     if item["kind"] != "check" or item["what"] != "distance" or not item["gauge"]:
         raise InputError("Only a checked distance with its gauge reading can become a known length.")
-    del documents["reference"]["known"][name]
+    del document["known"][name]
     new = _new_known(
-        documents,
+        document,
+        item["picture"],
         "length",
         start=item["places"][0],
         end=item["places"][1],
@@ -568,19 +575,19 @@ def check_to_known(documents, *, name):
     return f"{item['name']} is {new['name']} now"
 
 
-def _known(documents, name):
-    item = documents["reference"]["known"].get(name)
+def _known(document, name):
+    item = document["known"].get(name)
     if item is None:
         raise InputError("That known length is not in the job any more.")
-    _picture(documents, item["picture"])
+    _picture(document, item["picture"])
     return item
 
 
 @command("reference.set_known", name=ID, text=TEXT, unit=UNIT, side=TEXT)
 @_calibrating
-def set_known(documents, *, name, text, unit="mm", side=""):
+def set_known(document, *, name, text, unit="mm", side=""):
     """Another gauge reading for something known; ``side`` says which one of a rectangle."""
-    item = _known(documents, name)
+    item = _known(document, name)
     kind = item.get("kind", "length")
     if kind == "resolution":
         value = parse_positive_length(f"{text}".lower().replace("dpi", ""), item["name"], unit="mm")
@@ -604,9 +611,9 @@ def set_known(documents, *, name, text, unit="mm", side=""):
 
 @command("reference.move_known", name=ID, which=TEXT, place=PLACE, sigma_px=SIGMA)
 @_calibrating
-def move_known(documents, *, name, which, place, sigma_px):
+def move_known(document, *, name, which, place, sigma_px):
     """Move one end of a known length, or one corner of a rectangle."""
-    item = _known(documents, name)
+    item = _known(document, name)
     if item.get("kind", "length") == "rectangle" and str(which) in "0123" and len(str(which)) == 1:
         item["corners"][int(which)] = _place(place)
         item.pop("edges", None)
@@ -620,94 +627,97 @@ def move_known(documents, *, name, which, place, sigma_px):
 
 @command("reference.remove_known", name=ID)
 @_calibrating
-def remove_known(documents, *, name):
-    item = _known(documents, name)
-    del documents["reference"]["known"][name]
+def remove_known(document, *, name):
+    item = _known(document, name)
+    del document["known"][name]
     return f"{item['name']} taken away"
 
 
 @command("reference.use_known", name=ID, used=SWITCH)
 @_calibrating
-def use_known(documents, *, name, used):
+def use_known(document, *, name, used):
     """Leave something known out of the calibration, or count it again."""
-    item = _known(documents, name)
+    item = _known(document, name)
     item["used"] = bool(used)
     return f"{item['name']} {'counts again' if used else 'left out'}"
 
 
 @command("reference.rename_known", name=ID, text=TEXT)
-def rename_known(documents, *, name, text):
-    item = _known(documents, name)
-    old, item["name"] = item["name"], clean_name(text, "A known length")
+def rename_known(document, *, name, text):
+    item = _known(document, name)
+    old, new = item["name"], clean_name(text, "A known length")
+    if item.get("kind", "length") in ("length", "diameter"):
+        rename_quantity(document, f"known:{name}", new)
+    item["name"] = new
     return f"{old} is called {item['name']} now"
 
 
-@command("reference.level", start=PLACE, end=PLACE)
+@command("reference.level", picture=ID, start=PLACE, end=PLACE)
 @_calibrating
-def level(documents, *, start, end):
+def level(document, *, start, end, picture=""):
     """Make the way between two picked places level or upright, whichever is nearer."""
-    key, picture = _picture(documents)
+    key, item = _picture(document, picture)
     (x0, y0), (x1, y1) = _place(start), _place(end)
     if math.hypot(x1 - x0, y1 - y0) < 5:
         raise InputError("The two picks are on the same place; pick two places far apart on a straight edge.")
-    fit = calibration_of(documents, key)
-    picture["angle"] = (
+    fit = calibration_of(document, key)
+    item["angle"] = (
         level_angle(fit, (x0, y0), (x1, y1)) if fit else math.remainder(math.atan2(-(y1 - y0), x1 - x0), math.pi / 2)
     )
-    return f"Picture levelled by {math.degrees(picture['angle']):.2f}°"
+    return f"Picture levelled by {math.degrees(item['angle']):.2f}°"
 
 
-@command("reference.set_origin", place=PLACE)
+@command("reference.set_origin", picture=ID, place=PLACE)
 @_calibrating
-def set_origin(documents, *, place):
+def set_origin(document, *, place, picture=""):
     """Make a picked place the origin."""
-    _, picture = _picture(documents)
-    picture["origin_px"], picture["at_mm"] = _place(place), [0.0, 0.0]
-    return f"Origin of {picture['name']} set"
+    _, item = _picture(document, picture)
+    item["origin_px"], item["at_mm"] = _place(place), [0.0, 0.0]
+    return f"Origin of {item['name']} set"
 
 
-@command("reference.put_on_axis", point=PLACE, angle=NUMBER)
+@command("reference.put_on_axis", picture=ID, point=PLACE, angle=NUMBER)
 @_calibrating
-def put_on_axis(documents, *, point, angle):
+def put_on_axis(document, *, point, angle, picture=""):
     """Turn the picture so that its mirror axis lies on an axis of the plane, the given place at the origin."""
-    _, picture = _picture(documents)
-    picture["origin_px"], picture["at_mm"], picture["angle"] = (
+    _, item = _picture(document, picture)
+    item["origin_px"], item["at_mm"], item["angle"] = (
         _place(point),
         [0.0, 0.0],
         math.remainder(float(angle), 2 * math.pi),
     )
-    return f"{picture['name']} centred on its mirror axis"
+    return f"{item['name']} centred on its mirror axis"
 
 
-def _steps(documents):
-    _, picture = _picture(documents)
-    return picture.setdefault("steps", [])
+def _steps(document, picture):
+    _, item = _picture(document, picture)
+    return item.setdefault("steps", [])
 
 
-def _step(documents, index):
-    steps = _steps(documents)
+def _step(document, index, picture):
+    steps = _steps(document, picture)
     if index >= len(steps):
         raise InputError("That clean-up step is not there any more.")
     return steps, steps[index]
 
 
-@command("reference.add_step", step=STEP)
-def add_step(documents, *, step):
+@command("reference.add_step", picture=ID, step=STEP)
+def add_step(document, *, step, picture=""):
     """A clean-up step at the end of the list."""
     check_step(step)
-    if step["kind"] in SIZED and calibration_of(documents) is None:
+    if step["kind"] in SIZED and calibration_of(document, picture) is None:
         raise InputError("Set a known length first: this step takes its size in millimetres.")
-    steps = _steps(documents)
+    steps = _steps(document, picture)
     if len(steps) >= MOST_STEPS:
         raise InputError(f"A picture takes up to {MOST_STEPS} clean-up steps; change one that is there.")
     steps.append({**step, "on": True})
     return f"Clean-up: {KINDS[step['kind']].lower()}"
 
 
-@command("reference.set_step", index=Whole(0, 1000), step=STEP)
-def set_step(documents, *, index, step):
+@command("reference.set_step", picture=ID, index=Whole(0, 1000), step=STEP)
+def set_step(document, *, index, step, picture=""):
     """Other parameters for a clean-up step, or its switch."""
-    steps, old = _step(documents, index)
+    steps, old = _step(document, index, picture)
     check_step(step)
     if step["kind"] != old["kind"]:
         raise InputError("A clean-up step keeps its kind; add another step instead.")
@@ -715,93 +725,69 @@ def set_step(documents, *, index, step):
     return f"{KINDS[step['kind']]} {'changed' if steps[index]['on'] else 'switched off'}"
 
 
-@command("reference.remove_step", index=Whole(0, 1000))
-def remove_step(documents, *, index):
-    steps, old = _step(documents, index)
+@command("reference.remove_step", picture=ID, index=Whole(0, 1000))
+def remove_step(document, *, index, picture=""):
+    steps, old = _step(document, index, picture)
     del steps[index]
     return f"Clean-up: {KINDS[old['kind']].lower()} taken away"
 
 
-def _finished_trace(task, job):
-    found = Task.objects.filter(pk=task, job_id=job, kind="trace", status=Task.DONE).first()
-    if found is None:
-        raise InputError("That trace is not there any more; find the outlines again.")
-    outlines = [
-        Outlines(
-            [curve_of_record(item) for item in record["primitives"]],
-            [item["u95_mm"] for item in record["primitives"]],
-            record["closed"],
-            stroke_mm=record["stroke_mm"],
-        )
-        for record in found.result["outlines"]
-    ]
-    axis = found.result["outlines"][0].get("axis")
-    if axis:
-        outlines.append(
-            axis_outline(
-                [curve for outline in outlines for curve in outline.curves],
-                axis["point"],
-                axis["angle"],
-                axis["rms_mm"],
-            )
-        )
-    return found, found.result["outlines"], outlines
-
-
-def _noted(documents, found, records, calibration):
+def _noted(library, picture, sketch, settings, records, calibration):
     """What is kept of a trace: its recipe, its deviations, and where it saw the edge, in pixels."""
-    edge = [
-        calibration.to_px(np.array(record["comb"])[:, :2]).round(2).tolist() for record in records if record["comb"]
-    ]
+    edge = [calibration.to_px(np.array(record["comb"])[:, :2]) for record in records if record["comb"]]
     return {
-        "picture": picture_of(documents)[0],
-        "settings": found.arguments["settings"],
-        "edge": [place for places in edge for place in places],
+        "picture": picture,
+        "sketch": sketch,
+        "settings": settings,
+        "edge": library.keep(edge_bytes(np.vstack(edge))) if edge else "",
         "max_dev_mm": max(record["max_dev_mm"] for record in records),
         "rms_dev_mm": max(record["rms_dev_mm"] for record in records),
     }
 
 
-def _traced_calibration(documents):
-    calibration = calibration_of(documents)
+def _traced(document, library, picture, sketch, settings):
+    """(picture id, calibration, records) of a trace that goes into a sketch.
+
+    Raises:
+        InputError: the picture has no scale, or lies on another plane than the sketch.
+    """
+    picture, item = _picture(document, picture, change=False)
+    calibration = calibration_of(document, picture)
     if calibration is None:
         raise InputError("The picture has no known length any more; set one and find the outlines again.")
-    check_plane(picture_of(documents)[1])
-    return calibration
+    check_same_plane(document, item, sketch)
+    return picture, calibration, library.records(document, picture, settings)
 
 
-@command("reference.accept_trace", task=TASK, job=ID)
-def accept_trace(documents, *, task, job):
-    """Put the outlines of a finished trace into the sketch."""
-    found, records, outlines = _finished_trace(task, job)
-    calibration = _traced_calibration(documents)
-    reference, sketch = documents["reference"], model.from_json(documents["sketch"])
-    picture = picture_of(documents)[1]
-    trace, traced = (
-        _next(reference, "t"),
-        [(outline.curves, outline.closed) for outline in outlines if not outline.axis],
-    )
-    reference["traces"][trace] = _noted(documents, found, records, calibration)
-    if not sketch.curves:
-        outlines, picture["origin_px"] = from_origin(outlines, calibration)
-        picture["at_mm"] = [0.0, 0.0]
-    placed = calibration_of(documents)
-    sketch, told = taken_in(sketch, outlines, trace)
-    documents["sketch"] = model.to_json(sketch)
-    note = _jaws_closed_again(documents, [curves for curves, closed in traced if closed], calibration, placed)
+@command("reference.accept_trace", settings=PLAIN, picture=ID, sketch=ID)
+def accept_trace(document, library, *, settings, picture="", sketch=""):
+    """Put the outlines that a trace finds in a picture into a sketch."""
+    sketch = sketch_id(document, sketch)
+    picture, calibration, records = _traced(document, library, picture, sketch, settings)
+    outlines = outlines_of(records)
+    trace, item = next_id(document, "t"), document["references"][picture]
+    drawing = sketch_of(document, sketch)
+    traced = [outline.curves for outline in outlines if outline.closed and not outline.axis]
+    document["traces"][trace] = _noted(library, picture, sketch, settings, records, calibration)
+    if not any(other["curves"] for other in document["sketches"].values()):
+        outlines, item["origin_px"] = from_origin(outlines, calibration)
+        item["at_mm"] = [0.0, 0.0]
+    placed = calibration_of(document, picture)
+    drawing, told = taken_in(drawing, outlines, trace)
+    keep_sketch(document, sketch, drawing)
+    note = _jaws_closed_again(document, picture, traced, calibration, placed)
     return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced: {told}{_halves_in_words(records)}", note
 
 
-def _jaws_closed_again(documents, outlines, calibration, before):
+def _jaws_closed_again(document, picture, outlines, calibration, before):
     """Known lengths that jaws took moved onto what was traced, curves in the millimetres of a calibration, and the
     sketch after them; what moved, in words."""
-    key, _ = picture_of(documents)
-    for item in known_of(documents, key).values():
+    for item in known_of(document, picture).values():
         if item.get("jaws"):
             jaws = closed_again(outlines, calibration, item["jaws"]["place"], item["jaws"]["way"])
             if jaws:
                 item["start"], item["end"] = list(jaws.start), list(jaws.end)
-    return follow_picture(documents, key, before)
+    return follow_picture(document, picture, before)
 
 
 def _halves_in_words(records):
@@ -809,23 +795,20 @@ def _halves_in_words(records):
     return f"; mirrored in their axis, from which the picture departs by {axis['rms_mm']:.3f} mm rms" if axis else ""
 
 
-@command("reference.trace_again", task=TASK, job=ID, trace=ID)
-def trace_again(documents, *, task, job, trace):
-    """Put the outlines of a finished trace in the place of an earlier one; what still corresponds keeps its
-    constraints."""
-    if trace not in documents["reference"]["traces"]:
+@command("reference.trace_again", trace=ID, settings=PLAIN)
+def trace_again(document, library, *, trace, settings):
+    """Put the outlines of a trace in the place of an earlier one; what still corresponds keeps its constraints."""
+    old = document["traces"].get(trace)
+    if old is None:
         raise InputError("The trace to be replaced is not in the job any more; add this one as a trace of its own.")
-    found, records, outlines = _finished_trace(task, job)
-    calibration = _traced_calibration(documents)
-    done = traced_again(model.from_json(documents["sketch"]), outlines, trace)
-    documents["reference"]["traces"][trace] = _noted(documents, found, records, calibration)
-    documents["sketch"] = model.to_json(done.sketch)
-    note = _jaws_closed_again(
-        documents,
-        [outline.curves for outline in outlines if outline.closed and not outline.axis],
-        calibration,
-        calibration,
-    )
+    sketch = sketch_id(document, old["sketch"])
+    picture, calibration, records = _traced(document, library, old["picture"], sketch, settings)
+    outlines = outlines_of(records)
+    done = traced_again(sketch_of(document, sketch), outlines, trace)
+    document["traces"][trace] = _noted(library, picture, sketch, settings, records, calibration)
+    keep_sketch(document, sketch, done.sketch)
+    closed = [outline.curves for outline in outlines if outline.closed and not outline.axis]
+    note = _jaws_closed_again(document, picture, closed, calibration, calibration)
     return f"{len(records)} outline{'s' if len(records) > 1 else ''} traced again", " ".join(
         filter(None, [done.sentence(), note])
     )

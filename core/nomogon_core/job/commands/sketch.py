@@ -1,0 +1,449 @@
+"""Commands of the Sketch stage; each keeps the sketch solved or refuses in words."""
+
+import math
+
+import attrs
+
+from nomogon_core.arguments import ID, IDS, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows
+from nomogon_core.errors import InputError, SketchError
+from nomogon_core.geometry.curves import Ellipse
+from nomogon_core.job.commands.registry import command
+from nomogon_core.job.document import calibration_of, clean_name, keep_sketch, next_id, picture_of, sketch_id, sketch_of
+from nomogon_core.job.follow import dimension_u95
+from nomogon_core.job.places import check_plane, plane_words
+from nomogon_core.job.quantities import free_name, read_number
+from nomogon_core.job.quantities import rename as rename_quantity
+from nomogon_core.job.schema import PLANE
+from nomogon_core.job.tracing import tied_joints
+from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.sketch import edit, trim
+from nomogon_core.sketch.constrain import constrain, set_value
+from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
+from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
+from nomogon_core.sketch.solve import Grab, solve
+from nomogon_core.sketch.underhand import along_edge, arc_near, round_near
+
+LEVEL_WITHIN = math.radians(1.5)
+MOST_ENTITIES, FARTHEST_MM = 5000, 1e6
+FOLLOW_TOLERANCE_PX = 0.8
+
+
+def _store(document, name, sketch):
+    """Keep a sketch.
+
+    Raises:
+        SketchError: it has more curves than a sketch holds, and more than before.
+    """
+    name = sketch_id(document, name)
+    if len(sketch.curves) > max(MOST_ENTITIES, len(document["sketches"][name]["curves"])):
+        raise SketchError(f"A sketch holds at most {MOST_ENTITIES} curves; delete some first.")
+    keep_sketch(document, name, sketch)
+
+
+def _place(value):
+    """A point id or coordinates as sent by the page."""
+    if isinstance(value, str):
+        return value
+    x, y = value
+    if max(abs(x), abs(y)) >= FARTHEST_MM:
+        raise SketchError("A place was sent that is out of reach; click again.")
+    return (float(x), float(y))
+
+
+def _coordinates(sketch, value):
+    place = _place(value)
+    if isinstance(place, str):
+        if place not in sketch.points:
+            raise SketchError(f"There is no point {place} in the sketch any more; click again.")
+        return sketch.points[place]
+    return place
+
+
+@command("sketch.line", sketch=ID, start=SPOT, end=SPOT, construction=SWITCH, free=SWITCH)
+def line(document, *, start, end, construction=False, free=False, sketch=""):
+    """A line; unless ``free``, a nearly level or upright one is made exactly so."""
+    drawing, name = edit.add_line(
+        sketch_of(document, sketch), _place(start), _place(end), construction=bool(construction)
+    )
+    note = ""
+    if not free:
+        drawing, note = _levelled(drawing, name)
+    _store(document, sketch, drawing)
+    return "Line drawn", note
+
+
+def _levelled(sketch, name):
+    a, b = (sketch.points[point] for point in sketch.curves[name].points)
+    angle = math.remainder(math.atan2(b[1] - a[1], b[0] - a[0]), math.pi)
+    kind = (
+        "horizontal"
+        if abs(angle) < LEVEL_WITHIN
+        else "vertical"
+        if abs(abs(angle) - math.pi / 2) < LEVEL_WITHIN
+        else None
+    )
+    if kind is None:
+        return sketch, ""
+    try:
+        return constrain(
+            sketch, Constraint(kind, (name,))
+        ).sketch, f"Made {kind}; hold Alt while drawing to leave it as drawn."
+    except SketchError:
+        return sketch, ""
+
+
+@command("sketch.arc", sketch=ID, start=SPOT, middle=SPOT, end=SPOT, construction=SWITCH)
+def arc(document, *, start, middle, end, construction=False, sketch=""):
+    """An arc through three places."""
+    drawing = sketch_of(document, sketch)
+    drawing, _ = edit.add_arc_through(
+        drawing, _place(start), _coordinates(drawing, middle), _place(end), construction=bool(construction)
+    )
+    _store(document, sketch, drawing)
+    return "Arc drawn"
+
+
+@command("sketch.circle", sketch=ID, center=SPOT, rim=SPOT, construction=SWITCH)
+def circle(document, *, center, rim, construction=False, sketch=""):
+    """A circle from its centre and a place on its rim."""
+    drawing = sketch_of(document, sketch)
+    radius = math.dist(_coordinates(drawing, center), _coordinates(drawing, rim))
+    drawing, _ = edit.add_circle(drawing, _place(center), radius, construction=bool(construction))
+    _store(document, sketch, drawing)
+    return f"Circle of {format_length(2 * radius)} mm drawn"
+
+
+@command("sketch.ellipse", sketch=ID, center=SPOT, first=SPOT, second=SPOT, construction=SWITCH)
+def ellipse(document, *, center, first, second, construction=False, sketch=""):
+    """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
+    drawing = sketch_of(document, sketch)
+    drawing, name = edit.add_ellipse(
+        drawing, _place(center), _place(first), _coordinates(drawing, second), construction=bool(construction)
+    )
+    _store(document, sketch, drawing)
+    return _ellipse_in_words(drawing.geometry(name))
+
+
+def _ellipse_in_words(curve):
+    return f"Ellipse of {format_length(2 * curve.semi_axes[0])} × {format_length(2 * curve.semi_axes[1])} mm drawn"
+
+
+@command("sketch.spline", sketch=ID, places=Rows(SPOT, 2, 500), construction=SWITCH)
+def spline(document, *, places, construction=False, sketch=""):
+    """A smooth spline through places."""
+    drawing, _ = edit.add_spline_through(
+        sketch_of(document, sketch), [_place(value) for value in places], construction=bool(construction)
+    )
+    _store(document, sketch, drawing)
+    return f"Spline through {len(places)} places drawn"
+
+
+def _picture(document, library, picture):
+    """(linear light, calibration) of the picture worked on.
+
+    Raises:
+        InputError: there is none, or it has no scale.
+    """
+    fit = calibration_of(document, picture)
+    if fit is None:
+        raise InputError(
+            "There is no picture with a known length under the sketch; set one in Reference first, or draw with Alt "
+            "held."
+        )
+    return library.light(document, picture), fit
+
+
+@command("sketch.follow", sketch=ID, picture=ID, start=SPOT, end=SPOT)
+def follow(document, library, *, start, end, sketch="", picture=""):
+    """The picture's edge between two places, as the fewest curves."""
+    drawing = sketch_of(document, sketch)
+    light, fit = _picture(document, library, picture)
+    ends = [_place(value) for value in (start, end)]
+    drawn = along_edge(
+        light, fit, *(_coordinates(drawing, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px
+    )
+    drawing, names, joints = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
+    _store(document, sketch, tied_joints(_caught(drawing, names, ends), joints))
+    return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
+
+
+def _caught(sketch, names, ends):
+    """The sketch with the outer ends of a chain of new curves joined to the points that were clicked on, where there
+    were any."""
+    for point, curve in zip(ends, (names[0], names[-1])):
+        if isinstance(point, str):
+            sketch = edit.merge_points(sketch, point, _outer_end(sketch, curve, sketch.points[point]))
+    return solve(sketch).sketch
+
+
+def _outer_end(sketch, name, near):
+    return min(sketch.curves[name].end_points(), key=lambda point: math.dist(sketch.points[point], near))
+
+
+@command("sketch.arc_edge", sketch=ID, picture=ID, start=SPOT, end=SPOT, middle=SPOT)
+def arc_edge(document, library, *, start, end, middle, sketch="", picture=""):
+    """An arc on the picture's edge along three rough places."""
+    drawing = sketch_of(document, sketch)
+    light, fit = _picture(document, library, picture)
+    drawn = arc_near(light, fit, *(_coordinates(drawing, value) for value in (start, end, middle)))
+    drawing, names, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
+    _store(document, sketch, _caught(drawing, names, (start, end)))
+    return f"Arc of radius {format_length(drawn.curves[0].radius)} mm on the picture's edge"
+
+
+@command("sketch.round", sketch=ID, picture=ID, place=SPOT)
+def round_edge(document, library, *, place, sketch="", picture=""):
+    """A circle, or an ellipse, on the round edge around a place."""
+    drawing = sketch_of(document, sketch)
+    light, fit = _picture(document, library, picture)
+    drawn = round_near(light, fit, _coordinates(drawing, place))
+    found = drawn.curves[0]
+    drawing, _, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn")
+    _store(document, sketch, drawing)
+    if isinstance(found, Ellipse):
+        return (
+            _ellipse_in_words(found),
+            "That edge is an oval. If it is round in reality, delete the ellipse and take the tilt out of the picture "
+            "first.",
+        )
+    return f"Circle of {format_length(2 * found.radius)} mm on the picture's edge"
+
+
+def _cut(document, name, change, told):
+    """Keep a sketch after a cut.
+
+    Raises:
+        SketchError: what is left cannot meet its constraints.
+    """
+    solution = solve(change.sketch)
+    if not solution.solved:
+        raise SketchError(
+            "What would be left of the sketch cannot meet all of its constraints. Delete one of those on this curve, "
+            "and cut again."
+        )
+    _store(document, name, refreshed(solution.sketch))
+    return told, f"Gone with it: {', '.join(change.lost)}." if change.lost else ""
+
+
+@command("sketch.trim", sketch=ID, name=ID, place=PLACE)
+def trim_curve(document, *, name, place, sketch=""):
+    """Take away the part of a curve that was clicked, back to where it crosses others."""
+    return _cut(document, sketch, trim.trim(sketch_of(document, sketch), name, _place(place)), "Curve trimmed")
+
+
+@command("sketch.extend", sketch=ID, name=ID, place=PLACE)
+def extend_curve(document, *, name, place, sketch=""):
+    """Carry a curve's loose end on to the next curve."""
+    return _cut(document, sketch, trim.extend(sketch_of(document, sketch), name, _place(place)), "Curve carried on")
+
+
+@command("sketch.add_spline_point", sketch=ID, name=ID, place=PLACE)
+def add_spline_point(document, *, name, place, sketch=""):
+    """A point more on a spline."""
+    _store(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, _place(place)))
+    return "Point added to the spline"
+
+
+@command("sketch.remove_spline_point", sketch=ID, name=ID, place=PLACE)
+def remove_spline_point(document, *, name, place, sketch=""):
+    """A point fewer on a spline; the note says how far the curve moved."""
+    drawing, off = trim.remove_spline_point(sketch_of(document, sketch), name, _place(place))
+    _store(document, sketch, drawing)
+    return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
+
+
+@command("sketch.smooth_spline", sketch=ID, name=ID, place=PLACE)
+def smooth_spline(document, *, name, place, sketch=""):
+    """A spline through the same points with an even bend; the note says how far the curve moved."""
+    drawing, off = trim.smoother(sketch_of(document, sketch), name)
+    _store(document, sketch, drawing)
+    return "Spline made smoother", f"The spline moved by at most {format_length(off)} mm."
+
+
+@command("sketch.constrain", sketch=ID, kind=ID, of=Rows(ID, 1, 8))
+def add_constraint(document, *, kind, of, sketch=""):
+    """A constraint between chosen points and curves."""
+    if kind not in CONSTRAINTS:
+        raise SketchError(f"There is no constraint {kind!r}.")
+    drawing = sketch_of(document, sketch)
+    change = constrain(drawing, Constraint(kind, _references(drawing, of)))
+    _store(document, sketch, change.sketch)
+    return f"{in_words(change.sketch, change.name).capitalize()} set", change.note
+
+
+def _references(sketch, of):
+    for name in of:
+        if name not in sketch.points and name not in sketch.curves:
+            raise SketchError(f"There is no {name} in the sketch any more; choose again.")
+    return tuple(of)
+
+
+def _fit(document, sketch, of):
+    """Calibration of the picture that curves were traced from, or of the last one."""
+    curves = [curve for name, curve in sketch.curves.items() if name in of or set(of) & set(curve.points)]
+    traces = [document["traces"][curve.origin] for curve in curves if curve.origin in document["traces"]]
+    return calibration_of(document, traces[0]["picture"] if traces else picture_of(document)[0])
+
+
+@command("sketch.dimension", sketch=ID, kind=ID, of=Rows(ID, 1, 8), text=TEXT, unit=UNIT)
+def add_dimension(document, *, kind, of, text="", unit="mm", sketch=""):
+    """A dimension at its present value, or at a typed one."""
+    if kind not in DIMENSIONS:
+        raise SketchError(f"There is no dimension {kind!r}.")
+    sketch = sketch_id(document, sketch)
+    drawing = sketch_of(document, sketch)
+    references = _references(drawing, of)
+    measured = new_dimension(drawing, kind, references)
+    measured = attrs.evolve(measured, name=_numbered(document, NAMES[kind]))
+    fit = _fit(document, drawing, references)
+    u95 = dimension_u95(drawing, measured, fit) if fit else None
+    change = constrain(drawing, attrs.evolve(measured, source="traced" if u95 else "set", u95=u95))
+    if str(text).strip() and change.sketch.constraints[change.name].driving:
+        told = read_number(document, text, unit=unit, angle=kind == "angle", at=sketch)
+        change = set_value(change.sketch, change.name, told.value, typed=told.typed)
+    _store(document, sketch, change.sketch)
+    return f"{in_words(change.sketch, change.name)} set", change.note
+
+
+def _numbered(document, word):
+    """The first of ``Angle 1``, ``Angle 2`` … that nothing is called yet."""
+    number = 1
+    while free_name(document, f"{word} {number}") != f"{word} {number}":
+        number += 1
+    return f"{word} {number}"
+
+
+def _dimension(document, name):
+    """(id of its sketch, sketch, dimension) of a dimension, whichever sketch it is in.
+
+    Raises:
+        SketchError: it is not in the job any more.
+    """
+    for key, data in document["sketches"].items():
+        if name in data["constraints"]:
+            sketch = sketch_of(document, key)
+            if sketch.constraints[name].is_dimension:
+                return key, sketch, sketch.constraints[name]
+    raise SketchError("That dimension is not in the sketch any more.")
+
+
+@command("sketch.set_value", name=ID, text=TEXT, unit=UNIT)
+def change_value(document, *, name, text, unit="mm"):
+    """A new value for a dimension: a number, or an expression over other quantities."""
+    sketch, drawing, item = _dimension(document, name)
+    told = read_number(document, text, unit=unit, angle=item.kind == "angle", at=sketch)
+    change = set_value(drawing, name, told.value, typed=told.typed)
+    _store(document, sketch, change.sketch)
+    value = change.sketch.constraints[name].value
+    return (
+        f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}",
+        change.note,
+    )
+
+
+@command("sketch.rename", name=ID, text=TEXT)
+def rename(document, *, name, text):
+    """Another name for a dimension, in all expressions too."""
+    _, _, item = _dimension(document, name)
+    new = rename_quantity(document, f"dimension:{name}", clean_name(text, "A dimension"))
+    return f"{item.name or NAMES[item.kind]} is called {new} now"
+
+
+@command("sketch.drag", sketch=ID, held=IDS, offset=PLACE, place=PLACE)
+def drag(document, *, held, offset, place, sketch=""):
+    """What is free moves; the rest stays."""
+    moved = Grab(sketch_of(document, sketch), held).move(_place(offset), _place(place))
+    _store(document, sketch, refreshed(moved))
+    return "Dragged"
+
+
+@command("sketch.remove", sketch=ID, names=IDS)
+def remove(document, *, names, sketch=""):
+    drawing = sketch_of(document, sketch)
+    smaller = edit.remove(drawing, names)
+    _store(document, sketch, smaller)
+    counts = [
+        (len(drawing.curves) - len(smaller.curves), "curve"),
+        (len(drawing.constraints) - len(smaller.constraints), "constraint"),
+        (len(drawing.points) - len(smaller.points), "point"),
+    ]
+    told = [f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count]
+    return f"Deleted {' and '.join(told[:2])}"
+
+
+@command("sketch.construction", sketch=ID, names=IDS, on=SWITCH)
+def construction(document, *, names, on, sketch=""):
+    _store(document, sketch, edit.set_construction(sketch_of(document, sketch), names, bool(on)))
+    return "Made construction" if on else "Made outline"
+
+
+@command("sketch.join", sketch=ID, first=ID, second=ID)
+def join(document, *, first, second, sketch=""):
+    """Two loose ends become one point."""
+    drawing = sketch_of(document, sketch)
+    for name in (first, second):
+        if name not in drawing.points:
+            raise SketchError("One of the two ends is not in the sketch any more.")
+    gap = math.dist(drawing.points[first], drawing.points[second])
+    solution = solve(edit.merge_points(drawing, first, second))
+    if not solution.solved:
+        raise SketchError(
+            "The two ends cannot be joined: the constraints on both hold them apart. Delete one of those first."
+        )
+    _store(document, sketch, refreshed(solution.sketch))
+    return f"Gap of {format_length(gap)} mm joined"
+
+
+@command("sketch.rectangle", sketch=ID, first=SPOT, second=SPOT, construction=SWITCH)
+def rectangle(document, *, first, second, construction=False, sketch=""):
+    """Four lines, level and upright, between two opposite corners."""
+    drawing = sketch_of(document, sketch)
+    (x0, y0), (x1, y1) = _coordinates(drawing, first), _coordinates(drawing, second)
+    if abs(x1 - x0) < edit.SAME_PLACE_MM or abs(y1 - y0) < edit.SAME_PLACE_MM:
+        raise SketchError("The rectangle would have no area: both corners lie on one line. Click the corners apart.")
+    places = [_place(first), (x1, y0), _place(second), (x0, y1)]
+    names = []
+    for place in places:
+        drawing, name = (drawing, place) if isinstance(place, str) else edit.add_point(drawing, place)
+        names.append(name)
+    for index, kind in enumerate(("horizontal", "vertical", "horizontal", "vertical")):
+        drawing, line_name = edit.add_line(
+            drawing, names[index], names[(index + 1) % 4], construction=bool(construction)
+        )
+        drawing, _ = edit.add_constraint(drawing, Constraint(kind, (line_name,)))
+    _store(document, sketch, drawing)
+    return f"Rectangle of {format_length(abs(x1 - x0))} × {format_length(abs(y1 - y0))} mm drawn"
+
+
+@command("sketch.new", title=TEXT, plane=PLANE)
+def new(document, *, title="", plane="plan"):
+    """An empty sketch on a plane or on a flat face, as the last step of the Build sheet."""
+    check_plane(document, plane)
+    name = next_id(document, "s")
+    taken = {data["title"] for data in document["sketches"].values()}
+    wanted = clean_name(title, "The sketch") if title.strip() else f"Sketch {len(taken) + 1}"
+    if wanted in taken:
+        raise SketchError(f"There is a sketch called {wanted} already; choose a different name.")
+    document["sketches"][name] = {"title": wanted, "plane": plane, "points": {}, "curves": {}, "constraints": {}}
+    document["steps"].append(name)
+    return f"Sketch {wanted} begun on {plane_words(document, plane)}"
+
+
+@command("sketch.lay_on", sketch=ID, plane=PLANE)
+def lay_on(document, *, plane, sketch=""):
+    """Lay a sketch on another plane or flat face."""
+    sketch = sketch_id(document, sketch)
+    check_plane(document, plane, sketch)
+    document["sketches"][sketch]["plane"] = plane
+    return f"{document['sketches'][sketch]['title']} laid on {plane_words(document, plane)}"
+
+
+@command("sketch.title", sketch=ID, text=TEXT)
+def title(document, *, text, sketch=""):
+    """Another name for a sketch."""
+    sketch = sketch_id(document, sketch)
+    wanted = clean_name(text, "The sketch")
+    if any(data["title"] == wanted for key, data in document["sketches"].items() if key != sketch):
+        raise SketchError(f"There is a sketch called {wanted} already; choose a different name.")
+    old, document["sketches"][sketch]["title"] = document["sketches"][sketch]["title"], wanted
+    return f"{old} is called {wanted} now"

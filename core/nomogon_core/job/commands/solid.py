@@ -1,0 +1,373 @@
+"""Commands of the Solid stage: the steps of the Build sheet, planes and bodies."""
+
+import re
+
+from nomogon_core.arguments import ID, PLAIN, SWITCH, TEXT, UNIT, Record, Whole, Wrong
+from nomogon_core.errors import OperationError
+from nomogon_core.job.commands.registry import command
+from nomogon_core.job.document import COLOURS, USUAL_MATERIAL, clean_name, next_id, numbers_of
+from nomogon_core.job.places import check_plane
+from nomogon_core.job.quantities import free_name, read_number, rename_in_all
+from nomogon_core.job.schema import PLANE_FIELDS
+from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.planes import operation_of
+from nomogon_core.solid.sentence import BodyBlank, Centres, Edges, Length, Regions
+
+BLANKS = Record(rest=PLAIN)
+MOST_STEPS = 400
+COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
+
+
+def _operation(document, name):
+    data = document["operations"].get(name)
+    if data is None:
+        raise OperationError("That operation is not in the Build sheet any more.")
+    return data
+
+
+def _number(document, name):
+    return numbers_of(document)[name]
+
+
+def _filled(document, declared, name, blanks, unit, old=None):
+    """Fillings of blanks as they are kept, from what was sent: numbers as text, picks and choices as plain data.
+
+    Args:
+        name: id of the operation; old: its fillings until now.
+    """
+    kept = dict(old or {})
+    for key, value in blanks.items():
+        blank = declared.blanks().get(key)
+        if blank is None:
+            raise OperationError(f"{declared.title} has no {key!r}; it has {', '.join(declared.blanks())}.")
+        if value is None:
+            kept.pop(key, None)
+        elif isinstance(blank, Length):
+            kept[key] = _length(document, declared, name, blank, value, unit, kept.get(key))
+        else:
+            kept[key] = value
+    return kept
+
+
+def _length(document, declared, name, blank, value, unit, before):
+    if not isinstance(value, str):
+        raise OperationError(f"{declared.title} expects a length as text for its {blank.name}, for example 6 mm.")
+    told = read_number(document, value, unit=unit, at=name)
+    title = document["operations"].get(name, {}).get("title") or declared.kind
+    called = before["name"] if before else free_name(document, f"{title} {blank.name}")
+    return {"typed": told.typed, "value": told.value, "name": called} | ({"late": True} if told.late else {})
+
+
+def _check_picks(document, declared, name, blanks):
+    """Refuse picks of what is not in the job before this operation.
+
+    Raises:
+        OperationError: names what is missing or later.
+    """
+    steps = document["steps"]
+    before = steps[: steps.index(name)] if name in steps else steps
+    for blank in declared.standing(blanks):
+        if isinstance(blank, (Regions, Centres)):
+            picked = blanks[blank.name]["sketch"]
+            if picked not in document["sketches"]:
+                raise OperationError("That sketch is not in the job any more; choose again.")
+            if picked not in before:
+                raise OperationError(
+                    f"{document['sketches'][picked]['title']} stands later in the Build sheet; move it up first."
+                )
+        elif isinstance(blank, (Edges, BodyBlank)):
+            picked = blanks[blank.name] if isinstance(blank, BodyBlank) else blanks[blank.name]["body"]
+            if picked not in document["bodies"]:
+                raise OperationError(f"There is no body {picked!r} in the job; extrude a region as a new body first.")
+
+
+def _with_body(document, declared, blanks):
+    """Fillings in which a new body's name has become its id; the body is put into the document."""
+    for blank in declared.standing(blanks):
+        if not isinstance(blank, BodyBlank) or not blanks.get(blank.name):
+            continue
+        value = blanks[blank.name]
+        if not isinstance(value, str):
+            raise OperationError(f"{declared.title} expects the id of a body, or the name of a new one.")
+        if blank.when and blanks.get(blank.when) == blank.makes:
+            blanks[blank.name] = _made_body(document, value)
+        else:
+            blanks[blank.name] = _body_called(document, value)
+    return blanks
+
+
+def _made_body(document, value):
+    """The id of a new body of that name; a body that no operation makes yet is taken again."""
+    makers = {
+        operation["blanks"]["body"]
+        for operation in document["operations"].values()
+        if operation["blanks"].get("result") == "new"
+    }
+    if value in document["bodies"] and value not in makers:
+        return value
+    title = clean_name(document["bodies"].get(value, {}).get("name", value), "The body", 60)
+    if any(body["name"] == title for body in document["bodies"].values()):
+        raise OperationError(f"There is a body {title} already; add to it, or name the new one differently.")
+    name = next_id(document, "b")
+    colour = COLOURS[len(document["bodies"]) % len(COLOURS)]
+    document["bodies"][name] = {"name": title, "colour": colour, "material": USUAL_MATERIAL}
+    return name
+
+
+def _body_called(document, value):
+    """The id of a body by its id or its name."""
+    if value in document["bodies"]:
+        return value
+    return next((name for name, body in document["bodies"].items() if body["name"] == value), value)
+
+
+def _clear_bodies(document):
+    """Take bodies away that no operation speaks of any more."""
+    used = set()
+    for operation in document["operations"].values():
+        for value in operation["blanks"].values():
+            used.add(value["body"] if isinstance(value, dict) and "body" in value else str(value))
+    for name in set(document["bodies"]) - used:
+        del document["bodies"][name]
+    for picture in document["references"].values():
+        if isinstance(picture["plane"], dict) and picture["plane"]["body"] not in document["bodies"]:
+            picture["plane"] = "plan"
+
+
+@command("solid.add", kind=ID, blanks=BLANKS, unit=UNIT, title=TEXT, after=ID)
+def add(document, *, kind, blanks, unit="mm", title="", after=""):
+    """A new operation: at the end of the Build sheet, or after a step of it.
+
+    Numbers are texts as typed, a new body is its name, picks and choices are plain data.
+    """
+    declared = declaration(kind)
+    if len(document["steps"]) >= MOST_STEPS:
+        raise OperationError(f"A Build sheet holds at most {MOST_STEPS} steps; take some away first.")
+    if after and after not in document["steps"]:
+        raise OperationError("The step that this one was to follow is not in the Build sheet any more.")
+    name = next_id(document, "op")
+    document["operations"][name] = {
+        "kind": kind,
+        "title": title and clean_name(title, "An operation"),
+        "suppressed": False,
+        "blanks": {},
+    }
+    place = document["steps"].index(after) + 1 if after else len(document["steps"])
+    document["steps"].insert(place, name)
+    filled = _with_body(document, declared, _filled(document, declared, name, blanks, unit))
+    document["operations"][name]["blanks"] = declared.check(filled)
+    _check_picks(document, declared, name, document["operations"][name]["blanks"])
+    return f"{declared.title} added as operation {_number(document, name)}"
+
+
+@command("solid.set", name=ID, blanks=BLANKS, unit=UNIT)
+def set_blanks(document, *, name, blanks, unit="mm"):
+    """Other fillings for blanks of an operation; nothing takes a clause away."""
+    data = _operation(document, name)
+    declared = declaration(data["kind"])
+    filled = _filled(document, declared, name, blanks, unit, data["blanks"])
+    for blank in declared.standing(filled):
+        if isinstance(blank, Length) and blank.name not in filled:
+            filled[blank.name] = _length(document, declared, name, blank, blank.usual, "mm", None)
+    if set(blanks) & {blank.name for blank in declared.blanks().values() if isinstance(blank, BodyBlank)} | (
+        {"result"} & set(blanks)
+    ):
+        filled = _with_body(document, declared, filled)
+    data["blanks"] = declared.check(filled)
+    _check_picks(document, declared, name, data["blanks"])
+    _clear_bodies(document)
+    return f"Operation {_number(document, name)}: {_told(data['blanks'], blanks)}"
+
+
+def _told(filled, blanks):
+    """What was changed, in words."""
+    words = []
+    for key in blanks:
+        value = filled.get(key)
+        if value is None:
+            words.append(f"{key} taken away")
+        elif isinstance(value, dict) and "value" in value:
+            words.append(
+                f"{key} set to {value['typed'] if value.get('late') else format_length(value['value']) + ' mm'}"
+            )
+        else:
+            words.append(f"other {key} chosen")
+    return ", ".join(words) or "nothing changed"
+
+
+@command("solid.suppress", name=ID, suppressed=SWITCH)
+def suppress(document, *, name, suppressed):
+    """Leave an operation out, or take it in again."""
+    _operation(document, name)["suppressed"] = bool(suppressed)
+    return f"Operation {_number(document, name)} {'left out' if suppressed else 'taken in again'}"
+
+
+def _step_words(document, name):
+    for part, word in (("sketches", "Sketch"), ("planes", "Plane")):
+        if name in document[part]:
+            return f"{word} {document[part][name]['title']}"
+    return f"Operation {_number(document, name)}"
+
+
+def _check_step(document, name):
+    if name not in document["steps"]:
+        raise OperationError("That step is not in the Build sheet any more.")
+
+
+@command("solid.remove", name=ID)
+def remove(document, *, name):
+    """Take a step out of the Build sheet: an operation, a plane or a sketch that nothing uses."""
+    _check_step(document, name)
+    words = _step_words(document, name)
+    users = [other for other in document["steps"] if other != name and name in _read_by(document, other)]
+    if users and name not in document["operations"]:
+        raise OperationError(f"{words} is used by {_step_words(document, users[0])}; take that away first.")
+    if name in document["sketches"] and len(document["sketches"]) == 1:
+        raise OperationError("A job keeps at least one sketch.")
+    document["steps"].remove(name)
+    for part in ("sketches", "planes", "operations"):
+        document[part].pop(name, None)
+    document["traces"] = {key: trace for key, trace in document["traces"].items() if trace["sketch"] != name}
+    for picture in document["references"].values():
+        if picture["plane"] == name:
+            picture["plane"] = "plan"
+    _clear_bodies(document)
+    return f"{words} deleted"
+
+
+def _read_by(document, name):
+    """Ids of the steps that a step refers to."""
+    if name in document["operations"]:
+        blanks = document["operations"][name]["blanks"]
+        values = [value for value in blanks.values() if isinstance(value, dict)]
+        read = {value["sketch"] for value in values if "sketch" in value}
+        for value in values:
+            rule = value.get("rule") or {}
+            read |= {operation_of(one) for one in value.get("names", ()) if "sketch" not in value}
+            read |= {rule["operation"]} if rule.get("operation") else set()
+            read |= set(rule.get("but", ()))
+        return read
+    if name in document["sketches"]:
+        return _plane_reads(document["sketches"][name]["plane"])
+    fields = document["planes"][name]["fields"]
+    read = set()
+    for key in ("from", "first", "second"):
+        read |= _plane_reads(fields[key]) if key in fields else set()
+    if isinstance(fields.get("axis"), dict):
+        read |= {operation_of(part.strip()) for part in fields["axis"]["edge"].split("|")}
+    return read
+
+
+def _plane_reads(plane):
+    return {operation_of(plane["face"])} if isinstance(plane, dict) else {plane}
+
+
+@command("solid.move", name=ID, by=Whole(-MOST_STEPS, MOST_STEPS))
+def move(document, *, name, by):
+    """Move a step up or down in the Build sheet.
+
+    An order in which something would come before what it uses is refused.
+    """
+    _check_step(document, name)
+    steps = document["steps"]
+    place = steps.index(name)
+    target = min(max(place + by, 0), len(steps) - 1)
+    if target == place:
+        raise OperationError("The step is at that end of the Build sheet already.")
+    words = _step_words(document, name)
+    steps.insert(target, steps.pop(place))
+    for index, step in enumerate(steps):
+        later = [other for other in _read_by(document, step) if other in steps[index + 1 :]]
+        if later:
+            raise OperationError(
+                f"{_step_words(document, step)} uses {_step_words(document, later[0])}, so it stays below it."
+            )
+    return f"{words} moved {'up' if target < place else 'down'}"
+
+
+@command("solid.title", name=ID, text=TEXT)
+def title(document, *, name, text):
+    """Another name for an operation."""
+    _operation(document, name)["title"] = clean_name(text, "An operation")
+    return f"Operation {_number(document, name)} is called {clean_name(text, 'An operation')} now"
+
+
+PLANE_TITLES = {"offset": "Offset plane", "turned": "Turned plane", "midway": "Midway plane", "points": "Plane"}
+
+
+@command("plane.add", kind=ID, fields=BLANKS, title=TEXT, unit=UNIT)
+def add_plane(document, *, kind, fields, title="", unit="mm"):
+    """A plane made from others: ``offset`` from one by a ``distance``, ``turned`` about an ``axis`` by an ``angle``,
+    ``midway`` between a ``first`` and a ``second``, or through three ``points`` in space."""
+    if kind not in PLANE_FIELDS:
+        raise OperationError(f"There is no plane {kind!r}; there are {', '.join(PLANE_FIELDS)}.")
+    name = next_id(document, "l")
+    count = len(document["planes"]) + 1
+    wanted = clean_name(title, "The plane") if title.strip() else f"{PLANE_TITLES[kind]} {count}"
+    kept = dict(fields)
+    for field in ("distance", "angle"):
+        if isinstance(kept.get(field), str):
+            told = read_number(document, kept[field], unit=unit, angle=field == "angle", at=name)
+            kept[field] = {"typed": told.typed, "value": told.value, "name": free_name(document, f"{wanted} {field}")}
+    _check_plane_fields(document, kind, kept)
+    document["planes"][name] = {"title": wanted, "kind": kind, "fields": kept}
+    document["steps"].append(name)
+    return f"Plane {wanted} added"
+
+
+def _check_plane_fields(document, kind, fields):
+    try:
+        PLANE_FIELDS[kind].check(fields)
+    except Wrong as problem:
+        raise OperationError(f"A plane of this kind expects {problem}.") from None
+    for field in ("from", "first", "second"):
+        if field in fields:
+            check_plane(document, fields[field])
+    if isinstance(fields.get("axis"), dict) and fields["axis"]["body"] not in document["bodies"]:
+        raise OperationError("That body is not in the solid any more; choose another edge.")
+
+
+@command("plane.set", name=ID, field=ID, text=TEXT, unit=UNIT)
+def set_plane(document, *, name, field, text, unit="mm"):
+    """Another distance or angle for a plane."""
+    data = document["planes"].get(name)
+    if data is None:
+        raise OperationError("That plane is not in the job any more.")
+    if field not in ("distance", "angle") or field not in data["fields"]:
+        raise OperationError(f"This plane has no {field}.")
+    told = read_number(document, text, unit=unit, angle=field == "angle", at=name)
+    data["fields"][field] = {**data["fields"][field], "typed": told.typed, "value": told.value}
+    shown = format_angle(told.value) if field == "angle" else f"{format_length(told.value)} mm"
+    return f"{data['title']}: {field} set to {shown}"
+
+
+def _body(document, name):
+    if name not in document["bodies"]:
+        raise OperationError("That body is not in the job any more.")
+    return document["bodies"][name]
+
+
+@command("body.set", name=ID, field=ID, text=TEXT)
+def set_body(document, *, name, field, text):
+    """Name, colour (``#rrggbb``) or material of a body."""
+    body = _body(document, name)
+    if field == "name":
+        new = clean_name(text, "The body", 60)
+        if any(other["name"] == new for key, other in document["bodies"].items() if key != name):
+            raise OperationError(f"There is a body {new} already; choose a different name.")
+        rename_in_all(document, body["name"], new)
+        old, body["name"] = body["name"], new
+        return f"{old} is called {new} now"
+    if field == "colour":
+        if not COLOUR.fullmatch(text):
+            raise OperationError(f"A colour is written #rrggbb, for example #d8b45a; {text!r} came.")
+        body["colour"] = text.lower()
+        return f"{body['name']} has another colour"
+    if field != "material":
+        raise OperationError(f"A body has a name, a colour and a material; {field!r} came.")
+    if text not in DENSITIES:
+        raise OperationError(f"There is no material {text!r}; choose one of {', '.join(DENSITIES)}.")
+    body["material"] = text
+    return f"{body['name']} is of {text}"

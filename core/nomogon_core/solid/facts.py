@@ -1,0 +1,61 @@
+"""What is known of a body, and what came of a step; the hash under which results are kept."""
+
+import hashlib
+import json
+
+import attrs
+
+DENSITIES = {"PLA": 1.24, "PETG": 1.27, "ABS": 1.04, "aluminium": 2.70, "steel": 7.85, "brass": 8.5}
+
+
+def fingerprint(*parts):
+    """Hash of plain data, the key under which results are kept."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()
+
+
+@attrs.frozen
+class Facts:
+    """What is known of one body after a step.
+
+    Attributes:
+        volume_mm3, area_mm2: of the exact shape.
+        box: ((min x, y, z), (max x, y, z)) in millimetres.
+        center: centre of mass.
+        solids: how many separate solids it is.
+        valid: closed and free of errors by the kernel's own check.
+    """
+
+    volume_mm3: float
+    area_mm2: float
+    box: tuple
+    center: tuple
+    solids: int
+    valid: bool
+
+    @property
+    def size(self):
+        return tuple(high - low for low, high in zip(*self.box))
+
+    def mass_g(self, material):
+        return self.volume_mm3 / 1000 * DENSITIES[material]
+
+
+@attrs.frozen
+class Step:
+    """What came of one step of the Build sheet.
+
+    Attributes:
+        name: its id.
+        facts: of each body after it, by id.
+        problem: why it failed, or "".
+        suggestion: {blank: value} that would work, or {}.
+        numbers: {blank: value} that only the solid tells.
+        suppressed: it was left out.
+    """
+
+    name: str
+    facts: dict = attrs.field(factory=dict)
+    problem: str = ""
+    suggestion: dict = attrs.field(factory=dict)
+    numbers: dict = attrs.field(factory=dict)
+    suppressed: bool = False

@@ -1,0 +1,214 @@
+"""Runs the Build sheet: planes, sketches and operations in their order, each result kept under the hash of exactly
+what it read.
+
+Steps form a graph: an operation reads regions of a sketch, edges of a body, numbers; an edit makes anew only what hangs
+on it, and the names in a result never depend on which worker made it.
+"""
+
+from collections import OrderedDict
+
+import attrs
+
+from nomogon_core.errors import InputError, OperationError
+from nomogon_core.quantity.expression import Known, evaluate
+from nomogon_core.quantity.units import length_of
+from nomogon_core.solid import kernel, naming, planes
+from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
+from nomogon_core.solid.facts import Step, fingerprint
+from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.sentence import Length
+from nomogon_core.solid.sheet import PlaneStep, SketchStep
+
+CACHE_ENTRIES = 400
+NO_PLANE = "The plane of {} is lost: {}"
+
+
+@attrs.frozen
+class Built:
+    """What came of a Build sheet.
+
+    Attributes:
+        bodies: by id.
+        steps: a :class:`Step` for each step.
+        frames: {sketch or plane id: its :class:`planes.Frame`}.
+    """
+
+    bodies: dict
+    steps: tuple
+    frames: dict
+
+
+class Cache:
+    """Results by the hash of what they read, least recently used ones dropped."""
+
+    def __init__(self, entries=CACHE_ENTRIES):
+        self.entries, self.kept = entries, OrderedDict()
+
+    def get(self, key):
+        if key in self.kept:
+            self.kept.move_to_end(key)
+            return self.kept[key]
+        return None
+
+    def put(self, key, value):
+        self.kept[key] = value
+        while len(self.kept) > self.entries:
+            self.kept.popitem(last=False)
+
+
+def run(sheet, cache=None, until=None):
+    """All bodies of a Build sheet and what came of each step.
+
+    A failed step changes nothing and says why; the following ones go on from what stood before it.
+
+    Args:
+        cache: results of earlier runs; None keeps none.
+        until: how many steps to run; None runs all.
+    """
+    cache = cache if cache is not None else Cache()
+    state, told = State({name: item["name"] for name, item in sheet.bodies.items()}), []
+    frames = {}
+    for step in sheet.steps[:until]:
+        if isinstance(step, PlaneStep):
+            told.append(_plane(step, state, frames))
+        elif isinstance(step, SketchStep):
+            told.append(_sketch(step, state, frames))
+        else:
+            told.append(_operation(step, state, sheet, cache))
+    return Built(state.bodies, tuple(told), frames)
+
+
+def _facts(state):
+    return {name: body.facts for name, body in state.bodies.items()}
+
+
+def _plane(step, state, frames):
+    try:
+        frames[step.name] = state.planes[step.name] = _made_plane(step, state)
+    except OperationError as problem:
+        state.planes[step.name] = str(problem)
+        return Step(step.name, _facts(state), str(problem))
+    return Step(step.name, _facts(state))
+
+
+def _made_plane(step, state):
+    fields = step.fields
+    if step.kind == "offset":
+        return planes.offset(frame_at(fields["from"], state), fields["distance"]["value"])
+    if step.kind == "turned":
+        frame = frame_at(fields["from"], state)
+        axis = fields["axis"]
+        if axis in ("across", "up"):
+            return planes.turned(frame, frame.origin, getattr(frame, axis), fields["angle"]["value"])
+        body = state.body(axis["body"])
+        edge = {name: edge for edge, name in naming.edge_names(body.shape, body.names)}.get(axis["edge"])
+        line = kernel.axis_of(edge) if edge is not None else None
+        if line is None:
+            raise OperationError("The straight edge that the plane turns about is not there any more; choose another.")
+        return planes.turned(frame, *line, fields["angle"]["value"])
+    if step.kind == "midway":
+        return planes.midway(frame_at(fields["first"], state), frame_at(fields["second"], state))
+    return planes.through(fields["points"])
+
+
+def frame_at(plane, state):
+    """The frame of a plane at a step.
+
+    Raises:
+        OperationError: the plane or face is not there.
+    """
+    if isinstance(plane, dict):
+        frame = state.body(plane["body"]).flat_faces().get(plane["face"])
+        if frame is None:
+            raise OperationError(f"The flat face {plane['face']} is not there any more; choose another.")
+        return frame
+    if plane in planes.BASE:
+        return planes.BASE[plane]
+    found = state.planes.get(plane)
+    if isinstance(found, planes.Frame):
+        return found
+    raise OperationError(found or "The plane stands later in the Build sheet, or is gone; choose another.")
+
+
+def _sketch(step, state, frames):
+    try:
+        frame = frame_at(step.plane, state)
+    except OperationError as problem:
+        why = NO_PLANE.format(step.title, problem)
+        state.sketches[step.name] = why
+        return Step(step.name, _facts(state), why)
+    frames[step.name] = frame
+    state.sketches[step.name] = DrawnSketch(step.name, step.title, step.sketch, frame)
+    return Step(step.name, _facts(state))
+
+
+def _operation(step, state, sheet, cache):
+    if step.suppressed:
+        return Step(step.name, _facts(state), suppressed=True)
+    try:
+        declared = declaration(step.kind)
+        filled, numbers = _late(step, declared, state, sheet)
+    except InputError as problem:
+        return Step(step.name, _facts(state), str(problem))
+    key = fingerprint(step.name, step.kind, reads(declared, filled, state))
+    kept = cache.get(key)
+    if kept is None:
+        kept = _attempt(step, declared, filled, state, key)
+        cache.put(key, kept)
+    changed, told = kept
+    state.bodies = state.bodies | {name: _looking(body, sheet.bodies.get(name, {})) for name, body in changed.items()}
+    return attrs.evolve(told, facts=_facts(state), numbers=numbers)
+
+
+def _looking(body, look):
+    """A body with its name and colour as they are now; these are no part of what it is built from."""
+    title, colour = look.get("name", body.name), look.get("colour", body.colour)
+    return body if (title, colour) == (body.title, body.colour) else attrs.evolve(body, title=title, colour=colour)
+
+
+def _late(step, declared, state, sheet):
+    """The blanks with numbers worked out that only the solid tells, and those numbers."""
+    filled, numbers = dict(step.blanks), {}
+    for name, blank in declared.blanks().items():
+        value = filled.get(name)
+        if not isinstance(blank, Length) or not value or not value.get("late"):
+            continue
+        told = evaluate(value["typed"], sheet.known | sizes_of(state))
+        numbers[name] = length_of(told, value["typed"])
+        filled[name] = {**value, "value": numbers[name], "late": False}
+    return (declared.check(filled) if numbers else filled), numbers
+
+
+def sizes_of(state):
+    """Sizes of all bodies as quantities that an expression can use: ``Plate width``, ``Plate volume`` …"""
+    found = {}
+    for name, body in state.bodies.items():
+        title = state.titles.get(name, name)
+        for word, size in zip(("width", "depth", "height"), body.facts.size):
+            found[f"{title} {word}"] = Known(size, (1, 0))
+        found[f"{title} area"] = Known(body.facts.area_mm2, (2, 0))
+        found[f"{title} volume"] = Known(body.facts.volume_mm3, (3, 0))
+    return found
+
+
+def _attempt(step, declared, filled, state, key):
+    try:
+        changed = declared.build(Ask(step.name, declared, declared.check(filled), state))
+    except Suggested as problem:
+        return {}, Step(step.name, problem=str(problem), suggestion=problem.numbers)
+    except OperationError as problem:
+        return {}, Step(step.name, problem=str(problem))
+    except Exception as problem:
+        if not kernel.is_failure(problem):
+            raise
+        return {}, Step(
+            step.name,
+            problem=f"The geometry kernel could not do this ({type(problem).__name__}); change a number or the outline "
+            "a little.",
+        )
+    return {name: attrs.evolve(body, key=fingerprint(key, name)) for name, body in changed.items()}, Step(step.name)
+
+
+def flat_faces(bodies):
+    """The drawing plane of every flat face: (body id, face name, :class:`planes.Frame`), in the order of the bodies."""
+    return [(body.name, name, frame) for body in bodies.values() for name, frame in body.flat_faces().items()]

@@ -1,0 +1,30 @@
+"""One module an operation: its blanks, its sentence, how it builds. A module that stands here is found by itself.
+
+A module declares ``DECLARATION``, a :class:`nomogon_core.solid.sentence.Declaration`. It imports nothing of the kernel,
+since pages read its sentence too; what it builds with is handed to it (:class:`nomogon_core.solid.asking.Ask`).
+"""
+
+import importlib
+import pkgutil
+
+from nomogon_core.errors import OperationError
+
+
+def _found():
+    modules = [importlib.import_module(f"{__name__}.{item.name}") for item in pkgutil.iter_modules(__path__)]
+    return {module.DECLARATION.kind: module.DECLARATION for module in sorted(modules, key=lambda one: one.ORDER)}
+
+
+DECLARATIONS = _found()
+
+
+def declaration(kind):
+    """The declaration of an operation.
+
+    Raises:
+        OperationError: there is no such operation.
+    """
+    found = DECLARATIONS.get(kind) if isinstance(kind, str) else None
+    if found is None:
+        raise OperationError(f"There is no operation {kind!r}; there are {', '.join(DECLARATIONS)}.")
+    return found

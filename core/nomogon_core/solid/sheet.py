@@ -1,0 +1,63 @@
+"""The Build sheet as typed values: planes, sketches and operations in one order."""
+
+import attrs
+
+from nomogon_core.sketch.model import Sketch
+
+
+@attrs.frozen
+class PlaneStep:
+    """A plane made from others; see :data:`planes.KINDS` for its fields."""
+
+    name: str
+    title: str
+    kind: str
+    fields: dict
+
+
+@attrs.frozen
+class SketchStep:
+    """A sketch on a plane.
+
+    Attributes:
+        plane: a reference to a plane.
+    """
+
+    name: str
+    title: str
+    plane: object
+    sketch: Sketch = attrs.field(repr=False)
+
+
+@attrs.frozen
+class OperationStep:
+    """An operation with the fillings of its blanks."""
+
+    name: str
+    kind: str
+    blanks: dict
+    title: str = ""
+    suppressed: bool = False
+
+
+@attrs.frozen
+class BuildSheet:
+    """What the solid is made from.
+
+    Attributes:
+        steps: in order.
+        bodies: {id: {"name", "colour", "material"}}.
+        known: {name: value} of all quantities, for numbers that only the solid tells.
+    """
+
+    steps: tuple = attrs.field(converter=tuple)
+    bodies: dict
+    known: dict = attrs.field(factory=dict, repr=False)
+
+    @property
+    def operations(self):
+        return tuple(step for step in self.steps if isinstance(step, OperationStep))
+
+    def numbers(self):
+        """{operation id: its number in the Build sheet}."""
+        return {step.name: number for number, step in enumerate(self.operations, 1)}

@@ -1,0 +1,60 @@
+// Which sketch is open, opening another or a new one, and the solid behind it.
+
+import { address, command } from "./talk.js";
+import { unpack } from "./viewer.js";
+
+const chooser = document.getElementById("opened");
+const NEAR = 1e-6;
+
+/** Edges of the solid seen along the normal of a plane, as path data. @param {any[]} bodies @param {any} frame */
+function projected(bodies, { origin, across, up }) {
+  const along = (point, way) => (point[0] - origin[0]) * way[0] + (point[1] - origin[1]) * way[1] + (point[2] - origin[2]) * way[2];
+  const parts = [];
+  for (const body of bodies) {
+    for (let edge = 0; edge < body.edges.length; edge++) {
+      if (body.smooth[edge]) continue;
+      let before = null;
+      for (let index = body.edge_starts[edge]; index < body.edge_starts[edge + 1]; index++) {
+        const point = body.edge_points.subarray(3 * index, 3 * index + 3);
+        const at = [along(point, across), along(point, up)];
+        if (before && Math.hypot(at[0] - before[0], at[1] - before[1]) < NEAR) continue;
+        parts.push(`${before ? "L" : "M"}${at[0].toFixed(4)} ${at[1].toFixed(4)}`);
+        before = at;
+      }
+    }
+  }
+  return parts.join("");
+}
+
+/** @param {ReturnType<typeof import("./sketch_drawing.js").createDrawing>} drawing */
+export function startOpened(drawing) {
+  let shown = "";
+
+  async function behind(solid) {
+    const key = solid ? `${solid.mesh} ${JSON.stringify(solid.frame)}` : "";
+    if (!solid || key === shown) return;
+    shown = key;
+    const response = await fetch(address(`solid/mesh/${solid.mesh}`));
+    if (response.ok && key === shown) drawing.setBehind(projected(unpack(await response.arrayBuffer()), solid.frame));
+  }
+
+  chooser.addEventListener("change", async () => {
+    const [what, id] = [chooser.value.slice(0, 1), chooser.value.slice(1)];
+    if (what === "s") return window.location.assign(address(`sketch?sketch=${id}`));
+    const done = await command("sketch.new", { plane: id });
+    if (done) window.location.assign(address(`sketch?sketch=${done.made}`));
+    else show(last);
+  });
+
+  let last = null;
+  function show(state) {
+    last = state;
+    const open = state.sketches.map((one) => new Option(`${one.title}, on ${one.plane}`, `s${one.id}`, false, one.id === state.open));
+    const fresh = document.createElement("optgroup");
+    fresh.label = "A new sketch on";
+    fresh.append(...state.planes.map(([id, words]) => new Option(words, `n${id}`)));
+    chooser.replaceChildren(...open, fresh);
+    behind(state.solid);
+  }
+  return { show };
+}

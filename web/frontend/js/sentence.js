@@ -1,0 +1,318 @@
+// An operation being written in the Build sheet: its words, its blanks, and what stands in them.
+
+import { tell } from "./tray.js";
+
+const PREVIEW_MS = 260;
+const RULES = [["top", "all top edges"], ["bottom", "all bottom edges"], ["upright", "all upright edges"], ["round", "all round edges"], ["all", "all edges"]];
+export const PICKED = ["regions", "centres", "edges", "plane", "body"];
+
+/** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
+export function standing(parts, filled) {
+  return parts.flatMap((part) => {
+    if (part.when) return part.values.includes(filled[part.when]) ? standing(part.parts, filled) : [];
+    if (part.clause) return isEmpty(filled[part.first]) ? [] : standing(part.parts, filled);
+    return [part];
+  });
+}
+
+/** Clauses of a sentence, added or not. @param {any[]} parts @param {Record<string, any>} filled */
+export function clauses(parts, filled) {
+  return parts.flatMap((part) => {
+    if (part.clause) return [part];
+    return part.when && part.values.includes(filled[part.when]) ? clauses(part.parts, filled) : [];
+  });
+}
+
+const isEmpty = (value) => value === undefined || value === null || value === "" || (typeof value === "object" && "names" in value && !value.names.length && !value.rule);
+
+function every(parts) {
+  return parts.flatMap((part) => (part.parts ? every(part.parts) : part.blank ? [part] : []));
+}
+
+/**
+ * @param {{ host: () => HTMLElement, state: () => any, changed: () => void, preview: (sent: any) => void, build: (sent: any) => Promise<any>, dropped: () => void }} hooks
+ */
+export function createSentence({ host, state, changed, preview, build, dropped }) {
+  const form = Object.assign(document.createElement("form"), { className: "op writing", autocomplete: "off" });
+  form.setAttribute("aria-label", "Operation being written");
+  let declared = null;
+  let kind = "";
+  let name = null;
+  let filled = {};
+  let before = {};
+  let active = "";
+  let timer = 0;
+
+  const parts = () => standing(declared.parts, filled);
+  const blanks = () => parts().filter((part) => part.blank);
+  const blank = (wanted) => every(declared.parts).find((part) => part.blank === wanted);
+
+  function usual() {
+    const bodies = state().bodies;
+    const told = {};
+    for (const part of every(declared.parts)) {
+      if (part.kind === "choice") told[part.blank] = part.options[0][0];
+      if (part.kind === "plane") told[part.blank] = "plan";
+    }
+    for (const part of standing(declared.parts, told)) if (part.usual !== undefined) told[part.blank] = part.usual;
+    if (told.result && bodies.length) told.result = "cut";
+    for (const part of every(declared.parts)) if (part.kind === "body") told[part.blank] = told[part.when] === part.makes && part.when ? freeBody() : bodies[0]?.id;
+    return told;
+  }
+
+  function freeBody() {
+    const taken = new Set(state().bodies.map((body) => body.name));
+    let number = 2;
+    while (taken.has(`Body ${number}`)) number += 1;
+    return taken.has("Plate") ? `Body ${number}` : "Plate";
+  }
+
+  /** What is sent for an operation: only what stands in its sentence. */
+  function sent() {
+    const kept = Object.fromEntries(blanks().map((part) => [part.blank, filled[part.blank]]));
+    if (name) for (const key of Object.keys(before)) if (!(key in kept)) kept[key] = null;
+    return { kind, name, blanks: kept, command: declared.command, fixed: declared.fixed };
+  }
+
+  const complete = () => blanks().every((part) => !isEmpty(filled[part.blank]));
+
+  function fill(key, value) {
+    filled = { ...filled, [key]: value };
+    for (const part of blanks()) {
+      if (isEmpty(filled[part.blank]) && part.usual !== undefined) filled[part.blank] = part.usual;
+      if (part.kind !== "body" || part.blank === key) continue;
+      const makes = part.when && filled[part.when] === part.makes;
+      const there = state().bodies.some((body) => body.id === filled[part.blank]);
+      if (makes && there && !name) filled[part.blank] = freeBody();
+      if (!makes && !there) filled[part.blank] = state().bodies[0]?.id;
+    }
+    later();
+    changed();
+  }
+
+  function later() {
+    clearTimeout(timer);
+    if (complete()) timer = window.setTimeout(() => preview(sent()), PREVIEW_MS);
+  }
+
+  function activate(key) {
+    active = key;
+    tell(blank(key)?.asks || declared.told);
+    for (const item of form.querySelectorAll("[data-blank]")) item.classList.toggle("next", item.dataset.blank === key);
+    changed();
+  }
+
+  function words(part) {
+    const value = filled[part.blank];
+    if (part.kind === "plane") return typeof value === "object" ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face") : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
+    if (isEmpty(value)) return part.empty;
+    const count = value.names?.length ?? 0;
+    if (part.kind === "edges") return value.rule ? RULES.find(([at]) => at === value.rule.at)[1] : `${count} edge${count > 1 ? "s" : ""}`;
+    const sketch = state().sketches.find((one) => one.id === value.sketch)?.title ?? "a sketch";
+    return part.kind === "regions" ? `${count} region${count > 1 ? "s" : ""} of ${sketch}` : `${count} circle${count > 1 ? "s" : ""} of ${sketch}`;
+  }
+
+  function input(part) {
+    const field = Object.assign(document.createElement("input"), { value: filled[part.blank] ?? "", ariaLabel: part.asks || part.blank, className: part.kind === "text" || part.kind === "body" ? "words-in" : "" });
+    field.dataset.blank = part.blank;
+    field.addEventListener("input", () => fill(part.blank, field.value));
+    return field;
+  }
+
+  function select(part, options, value, then) {
+    const field = Object.assign(document.createElement("select"), { ariaLabel: part.asks || part.blank });
+    field.dataset.blank = part.blank;
+    field.append(...options.map(([key, text]) => new Option(text, key, false, key === value)));
+    field.addEventListener("change", () => { then(field.value); draw(part.blank); });
+    return field;
+  }
+
+  function pickButton(part) {
+    const button = Object.assign(document.createElement("button"), { type: "button", className: `picked${isEmpty(filled[part.blank]) ? " empty" : ""}`, textContent: words(part) });
+    button.dataset.blank = part.blank;
+    button.addEventListener("click", () => activate(part.blank));
+    button.addEventListener("keydown", (event) => step(event, part));
+    return button;
+  }
+
+  let at = -1;
+  /** Arrow keys go through what could be picked, Space takes it or leaves it. */
+  function step(event, part) {
+    const found = candidates(part);
+    if (!["ArrowDown", "ArrowUp", " "].includes(event.key) || !found.length) return;
+    event.preventDefault();
+    if (event.key === " ") {
+      if (at >= 0 && at < found.length) toggle(found[at].value);
+    } else {
+      at = (at + (event.key === "ArrowDown" ? 1 : -1) + found.length) % found.length;
+      tell(`${found[at].words} (${at + 1} of ${found.length}); Space takes it.`);
+      changed();
+    }
+    form.querySelector(`[data-blank="${part.blank}"]`)?.focus();
+  }
+
+  function candidates(part) {
+    const { sketches, edges, faces, planes, bodies } = state();
+    if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.name }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
+    if (part.kind === "centres") return sketches.flatMap((sketch) => sketch.centers.map((center) => ({ value: { sketch: sketch.id, name: center.id }, words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}` })));
+    if (part.kind === "edges") return edges.map((edge) => ({ value: edge, words: `Edge ${edge.name}` }));
+    if (part.kind === "plane") return [...planes.map((plane) => ({ value: plane.id, words: plane.words })), ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words }))];
+    return bodies.map((body) => ({ value: body.id, words: body.name }));
+  }
+
+  /** Take or leave something that was pointed at for the blank that is to be filled. @param {any} value */
+  function toggle(value) {
+    const part = blank(active);
+    if (!part) return;
+    if (part.kind === "plane" || part.kind === "body") fill(active, value);
+    else if (part.kind === "edges") {
+      const now = filled[active]?.body === value.body && filled[active]?.names ? filled[active].names : [];
+      fill(active, { body: value.body, names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name] });
+    } else {
+      const now = filled[active]?.sketch === value.sketch ? filled[active].names : [];
+      fill(active, { sketch: value.sketch, names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name] });
+    }
+    draw(active);
+  }
+
+  function ruleFields(part) {
+    const value = filled[part.blank] ?? {};
+    const body = value.body ?? state().bodies[0]?.id;
+    const rule = select(part, [["", "those clicked"], ...RULES], value.rule?.at ?? "", (at) => fill(part.blank, at ? { body, rule: { at } } : { body, names: [] }));
+    rule.removeAttribute("data-blank");
+    rule.ariaLabel = "Rule for the edges";
+    const fields = [rule];
+    if (value.rule) {
+      const but = select(part, [["", "of all operations"], ...Object.entries(state().numbers).map(([id, number]) => [id, `but those of ${number}`])], value.rule.but?.[0] ?? "", (id) => fill(part.blank, { body, rule: { at: value.rule.at, ...(id ? { but: [id] } : {}) } }));
+      but.removeAttribute("data-blank");
+      but.ariaLabel = "Edges left out";
+      fields.push(but);
+    }
+    if (state().bodies.length > 1) {
+      const of = select(part, state().bodies.map((one) => [one.id, `of ${one.name}`]), body, (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }));
+      of.removeAttribute("data-blank");
+      of.ariaLabel = "Body of the edges";
+      fields.push(of);
+    }
+    return fields;
+  }
+
+  function field(part) {
+    if (part.kind === "length" || part.kind === "angle" || part.kind === "text") return [input(part)];
+    if (part.kind === "choice") return [select(part, part.options, filled[part.blank], (value) => fill(part.blank, value))];
+    if (part.kind === "body") {
+      if (part.when && filled[part.when] === part.makes) return [input(part)];
+      return [select(part, state().bodies.map((body) => [body.id, body.name]), filled[part.blank], (value) => fill(part.blank, value))];
+    }
+    if (part.kind === "edges") return [pickButton(part), ...ruleFields(part)];
+    return [pickButton(part)];
+  }
+
+  /** Write the sentence anew; the blank of that name keeps the keyboard. @param {string} [focus] */
+  function draw(focus) {
+    const words = document.createElement("div");
+    words.className = "said-words";
+    for (const part of parts()) {
+      if (part.text) words.append(/^[,.;]/.test(part.text) ? part.text : ` ${part.text}`);
+      else words.append(" ", ...field(part).flatMap((one) => [one, " "]).slice(0, -1));
+    }
+    const offers = document.createElement("div");
+    offers.className = "offers";
+    for (const clause of clauses(declared.parts, filled)) {
+      const there = !isEmpty(filled[clause.first]);
+      const button = Object.assign(document.createElement("button"), { type: "button", textContent: `${there ? "−" : "+"} ${clause.clause}` });
+      button.addEventListener("click", () => {
+        fill(clause.first, there ? undefined : blank(clause.first).usual ?? "");
+        draw(there ? undefined : clause.first);
+      });
+      offers.append(button);
+    }
+    const buttons = document.createElement("div");
+    buttons.className = "btns";
+    const done = Object.assign(document.createElement("button"), { className: "btn small", textContent: name ? "Take" : "Build" });
+    const drop = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: "Drop" });
+    drop.addEventListener("click", dropped);
+    buttons.append(done, drop);
+    const why = Object.assign(document.createElement("p"), { className: "why" });
+    why.hidden = true;
+    form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, buttons);
+    const wanted = focus ?? active;
+    activate(blanks().some((part) => part.blank === wanted) ? wanted : (blanks().find((part) => isEmpty(filled[part.blank])) ?? blanks()[0]).blank);
+    if (focus) form.querySelector(`[data-blank="${active}"]`)?.focus();
+  }
+
+  form.addEventListener("focusin", (event) => {
+    const key = event.target.dataset?.blank;
+    if (key && key !== active) activate(key);
+  });
+  form.addEventListener("keydown", (event) => {
+    if (event.key === "Enter" && event.target.matches("input, select, .picked")) {
+      event.preventDefault();
+      form.requestSubmit();
+    }
+  });
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    clearTimeout(timer);
+    const missing = blanks().find((part) => isEmpty(filled[part.blank]));
+    if (missing) {
+      activate(missing.blank);
+      return problem(`${declared.title} still needs ${missing.empty || missing.blank}. ${missing.asks}`);
+    }
+    await build(sent());
+  });
+
+  function problem(sentence) {
+    const why = form.querySelector(".why");
+    if (!why) return;
+    why.hidden = !sentence;
+    why.textContent = sentence;
+  }
+
+  return {
+    form,
+    problem,
+    toggle,
+    /** Begin a new operation, or open one that stands. @param {string} wanted @param {{ name: string, filled: any } | null} [old] @param {string} [first] */
+    open(wanted, old = null, first) {
+      kind = wanted;
+      declared = state().declared[wanted];
+      name = old?.name ?? null;
+      filled = old ? { ...old.filled } : usual();
+      before = { ...filled };
+      at = -1;
+      const only = every(declared.parts).find((part) => part.kind === "regions");
+      const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.name]));
+      if (!old && only && regions.length && !state().bodies.length) filled.regions = { sketch: regions[0][0], names: [regions[0][1]] };
+      const edges = every(declared.parts).find((part) => part.kind === "edges");
+      if (!old && edges && state().bodies.length) filled.edges = { body: state().bodies[0].id, names: [] };
+      host().append(form);
+      active = "";
+      draw(first ?? blanks()[0].blank);
+      form.scrollIntoView({ block: "nearest" });
+      later();
+    },
+    close() {
+      clearTimeout(timer);
+      form.remove();
+      declared = null;
+      name = null;
+    },
+    /** Put the sentence back into a sheet that was drawn anew. */
+    keep() {
+      if (declared && !form.isConnected) host().append(form);
+    },
+    get isOpen() { return Boolean(declared); },
+    get name() { return name; },
+    get kind() { return declared ? blank(active)?.kind ?? "" : ""; },
+    get filled() { return filled; },
+    get active() { return active; },
+    get pointedAt() {
+      const part = declared && blank(active);
+      return part && at >= 0 ? candidates(part)[at]?.value : null;
+    },
+    picked(kindOf) {
+      return declared ? every(declared.parts).filter((part) => part.kind === kindOf).map((part) => filled[part.blank]).filter(Boolean) : [];
+    },
+  };
+}

@@ -1,0 +1,54 @@
+// The Build sheet at rest: numbers and choices that can be changed, picks that can be opened, steps that move; the bodies.
+
+import { command, mayChange, unit } from "./talk.js";
+
+/**
+ * @param {HTMLElement} sheet
+ * @param {{ reload: () => void, edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
+ */
+export function startSheet(sheet, { reload, edit, hide, isHidden }) {
+  const stepOf = (target) => target.closest("[data-step]")?.dataset.step;
+
+  async function changed(target) {
+    const { field, body, part, plane } = target.dataset;
+    if (body) return command("body.set", { name: body, field: part, text: target.value });
+    if (plane) return command("plane.set", { name: plane, field, text: target.value, unit });
+    const name = stepOf(target);
+    if (name && field) return command("solid.set", { name, blanks: { [field]: target.value }, unit });
+    return true;
+  }
+
+  sheet.addEventListener("change", async (event) => {
+    if (event.target.closest(".writing")) return;
+    if (event.target.matches("input")) event.target.blur();
+    if (!(await changed(event.target))) reload();
+  });
+
+  sheet.addEventListener("focusin", ({ target }) => {
+    if (target.dataset?.typed && target.dataset.typed !== target.value) {
+      target.dataset.shown = target.value;
+      target.value = target.dataset.typed;
+      target.select();
+    }
+  });
+  sheet.addEventListener("focusout", ({ target }) => {
+    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed) target.value = target.dataset.shown;
+  });
+
+  sheet.addEventListener("click", (event) => {
+    if (event.target.closest(".writing")) return;
+    const name = stepOf(event.target);
+    const { act, pick, offer, hideBody } = event.target.dataset;
+    if (hideBody) {
+      hide(hideBody);
+      event.target.textContent = isHidden(hideBody) ? "show" : "hide";
+    }
+    if (!name || !mayChange) return;
+    if (pick) edit(name, pick);
+    if (offer) edit(name, "");
+    if (act === "suppress") command("solid.suppress", { name, suppressed: !event.target.closest(".op").classList.contains("off") });
+    if (act === "remove") command("solid.remove", { name });
+    if (act === "up" || act === "down") command("solid.move", { name, by: act === "up" ? -1 : 1 });
+    if (event.target.dataset.suggest) command("solid.set", { name, blanks: { [event.target.dataset.suggestField]: event.target.dataset.suggest } });
+  });
+}

@@ -1,0 +1,61 @@
+"""Documents in the database, part by part, and the library that commands are handed: blobs, cleaned pictures, work that
+the workers have finished."""
+
+import copy
+
+from jobs.models import Blob, Document
+from nomogon_core.errors import InputError
+from nomogon_core.job.document import EMPTY
+from nomogon_core.job.library import Library
+from nomogon_core.job.migration import edge_places
+from reference import pictures
+from work import services
+
+
+def document_of(job):
+    """The document of a job as plain data."""
+    found = {part.name: part.data for part in Document.objects.filter(job=job)}
+    return {name: found[name] if name in found else copy.deepcopy(empty) for name, empty in EMPTY.items()}
+
+
+def keep_document(job, before, after):
+    """Store the parts of a document that have changed; all of it without one before."""
+    for name, data in after.items():
+        if before is None or data != before[name]:
+            Document.objects.update_or_create(job=job, name=name, defaults={"data": data})
+
+
+def edge_of(digest):
+    """Places (n, 2) of a traced edge, kept for a while; none where they are not in the store."""
+    return pictures.remembered(("edge", digest), lambda: _edge(digest))
+
+
+def _edge(digest):
+    found = Blob.objects.filter(pk=digest).first()
+    return edge_places(bytes(found.data) if found else b"")
+
+
+class Shelf(Library):
+    """Blobs in the database, and traces that the workers have finished."""
+
+    def __init__(self, job=None):
+        super().__init__()
+        self.job = job
+
+    def blob(self, digest):
+        found = Blob.objects.filter(pk=digest).first()
+        if found is None:
+            raise InputError("The file that belongs to this is not there any more.")
+        return bytes(found.data)
+
+    def keep(self, data, media_type="application/octet-stream"):
+        return Blob.keep(data, media_type).digest
+
+    def light(self, document, picture):
+        return pictures.light_of(document, picture)
+
+    def records(self, document, picture, settings):
+        found = services.finished_trace(self.job, document, picture, settings)
+        if found is None:
+            raise InputError("That trace is not there any more; find the outlines again.")
+        return found

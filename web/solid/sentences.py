@@ -1,0 +1,187 @@
+"""Operations as sentences on the page: words, blanks and what stands in them."""
+
+from nomogon_core.job.document import numbers_of
+from nomogon_core.job.places import plane_words
+from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.solid.operations import DECLARATIONS, declaration
+from nomogon_core.solid.selection import words_of_rule
+from nomogon_core.solid.sentence import Blank, BodyBlank, Choice, Clause, Length, When
+
+NO_SPACE_BEFORE = (",", ".", ";")
+
+
+PLANE = {"kind": "plane", "asks": "Click a flat face of the solid, or step through the planes with the arrow keys."}
+PLACES = {
+    "sketch": {
+        "title": "Sketch",
+        "told": "Click the flat face that the sketch should lie on.",
+        "command": "sketch.new",
+        "parts": [
+            {"text": "Sketch"},
+            {"blank": "title", "kind": "text", "asks": "Type what the sketch is called.", "empty": "a name"},
+            {"text": "on"},
+            {"blank": "plane", "empty": "a plane", **PLANE},
+            {"text": "."},
+        ],
+    },
+    "plane-offset": {
+        "title": "Plane",
+        "told": "Click the plane or flat face to offset from.",
+        "command": "plane.add",
+        "fixed": {"kind": "offset", "fields": {}},
+        "parts": [
+            {"text": "Plane offset from"},
+            {"blank": "from", "empty": "a plane", **PLANE},
+            {"text": "by"},
+            {"blank": "distance", "kind": "length", "asks": "Type how far.", "empty": "a distance"},
+            {"text": "."},
+        ],
+    },
+    "plane-turned": {
+        "title": "Plane",
+        "told": "Click the plane or flat face to turn.",
+        "command": "plane.add",
+        "fixed": {"kind": "turned", "fields": {}},
+        "parts": [
+            {"text": "Plane"},
+            {"blank": "from", "empty": "a plane", **PLANE},
+            {"text": "turned about its"},
+            {
+                "blank": "axis",
+                "kind": "choice",
+                "asks": "Which axis of that plane.",
+                "options": [["across", "level axis"], ["up", "upright axis"]],
+            },
+            {"text": "by"},
+            {"blank": "angle", "kind": "angle", "asks": "Type the angle.", "empty": "an angle", "usual": "30°"},
+            {"text": "."},
+        ],
+    },
+    "plane-midway": {
+        "title": "Plane",
+        "told": "Click the first of two planes or flat faces.",
+        "command": "plane.add",
+        "fixed": {"kind": "midway", "fields": {}},
+        "parts": [
+            {"text": "Plane midway between"},
+            {"blank": "first", "empty": "a plane", **PLANE},
+            {"text": "and"},
+            {"blank": "second", "empty": "another", **PLANE},
+            {"text": "."},
+        ],
+    },
+}
+
+
+def declared(unit):
+    """Every operation and plane as the page writes a new one: its parts with what usually stands in their blanks."""
+    found = {
+        kind: {"title": one.title, "told": one.told, "parts": [_part(part, unit) for part in one.sentence]}
+        for kind, one in DECLARATIONS.items()
+    }
+    usual = "1/4 in" if unit == "in" else "5 mm"
+    offset = [
+        part | {"usual": usual} if part.get("blank") == "distance" else part for part in PLACES["plane-offset"]["parts"]
+    ]
+    return found | PLACES | {"plane-offset": PLACES["plane-offset"] | {"parts": offset}}
+
+
+def filled(operation, unit):
+    """What stands in the blanks of an operation, as its sentence is opened again: numbers as text."""
+    told = {}
+    for name, value in operation.blanks.items():
+        is_number = isinstance(value, dict) and "value" in value
+        told[name] = value["typed"] or f"{format_length(value['value'], unit=unit)} {unit}" if is_number else value
+    return {"kind": operation.kind, "filled": told}
+
+
+def _part(part, unit):
+    if isinstance(part, When):
+        return {"when": part.choice, "values": list(part.values), "parts": [_part(one, unit) for one in part.parts]}
+    if isinstance(part, Clause):
+        return {"clause": part.offer, "first": part.first.name, "parts": [_part(one, unit) for one in part.parts]}
+    if not isinstance(part, Blank):
+        return {"text": part}
+    told = {"blank": part.name, "kind": part.kind, "asks": part.asks, "empty": part.empty}
+    if isinstance(part, Length):
+        told["usual"] = part.usual_in if unit == "in" else part.usual
+    if isinstance(part, Choice):
+        told["options"] = [[value, words] for value, words in part.options.items()]
+    if isinstance(part, BodyBlank):
+        told |= {"when": part.when, "makes": part.makes}
+    return told
+
+
+def words(document, operation, unit, numbers_told):
+    """An operation's sentence as parts: plain words, and blanks with what stands in them.
+
+    Args:
+        numbers_told: {blank: value} that only the solid tells.
+    """
+    told = []
+    found = declaration(operation.kind)
+    for part in found.standing(operation.blanks):
+        if isinstance(part, str):
+            told.append({"kind": "text", "text": part, "tight": part.startswith(NO_SPACE_BEFORE)})
+            continue
+        value = operation.blanks.get(part.name)
+        if part.is_empty(value):
+            told.append({"kind": part.kind, "blank": part.name, "value": "", "asks": part.asks, "empty": part.empty})
+            continue
+        entry = {"kind": part.kind, "blank": part.name, "tight": False, "asks": part.asks}
+        if isinstance(part, Length):
+            late = value.get("late")
+            number = numbers_told.get(part.name, value["value"])
+            entry |= {
+                "value": value["typed"] if late and not numbers_told else format_length(number, unit=unit),
+                "typed": value["typed"],
+                "name": value.get("name", ""),
+            }
+        elif isinstance(part, Choice):
+            entry |= {"value": value, "options": list(part.options.items())}
+        else:
+            entry["value"] = picked_words(document, part.kind, value, operation.title)
+        told.append(entry)
+    return told, [clause.offer for clause in found.offers(operation.blanks)]
+
+
+def picked_words(document, kind, value, title=""):
+    """What was picked, in words."""
+    if kind == "body":
+        return document["bodies"].get(value, {}).get("name", "a lost body")
+    if kind == "edges":
+        body = document["bodies"].get(value["body"], {}).get("name", "a lost body")
+        if value.get("rule"):
+            return words_of_rule(value["rule"], body, numbers_of(document))
+        count = len(value["names"])
+        return f"{count} edge{'s' if count > 1 else ''} of {body}"
+    count = len(value["names"])
+    sketch = document["sketches"].get(value["sketch"], {}).get("title", "a lost sketch")
+    if title:
+        return title
+    if kind == "regions":
+        return f"{'the region' if count == 1 else f'{count} regions'} of {sketch}"
+    return f"{count} circle{'s' if count > 1 else ''} of {sketch}"
+
+
+def plane_sentence(document, plane, unit):
+    """A made plane as a line of the Build sheet: ``{"text"}`` and at most one ``{"field", "value", "typed"}``."""
+    fields, kind, title = plane["fields"], plane["kind"], plane["title"]
+
+    def called(field):
+        return plane_words(document, fields[field])
+
+    def number(field, shown):
+        return {"field": field, "value": shown, "typed": fields[field].get("typed", "")}
+
+    if kind == "offset":
+        shown = format_length(fields["distance"]["value"], unit=unit)
+        return [{"text": f"Plane {title}, offset from {called('from')} by"}, number("distance", shown)]
+    if kind == "turned":
+        about = {"across": "its level axis", "up": "its upright axis"}
+        axis = about[fields["axis"]] if isinstance(fields["axis"], str) else "an edge"
+        shown = format_angle(fields["angle"]["value"])
+        return [{"text": f"Plane {title}, {called('from')} turned about {axis} by"}, number("angle", shown)]
+    if kind == "midway":
+        return [{"text": f"Plane {title}, midway between {called('first')} and {called('second')}"}]
+    return [{"text": f"Plane {title}, through three points"}]
