@@ -9,7 +9,7 @@ export const PICKED = ["regions", "centres", "edges", "plane", "body"];
 /** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
 export function standing(parts, filled) {
   return parts.flatMap((part) => {
-    if (part.when) return part.values.includes(filled[part.when]) ? standing(part.parts, filled) : [];
+    if (part.values) return part.values.includes(filled[part.when]) ? standing(part.parts, filled) : [];
     if (part.clause) return isEmpty(filled[part.first]) ? [] : standing(part.parts, filled);
     return [part];
   });
@@ -19,7 +19,7 @@ export function standing(parts, filled) {
 export function clauses(parts, filled) {
   return parts.flatMap((part) => {
     if (part.clause) return [part];
-    return part.when && part.values.includes(filled[part.when]) ? clauses(part.parts, filled) : [];
+    return part.values?.includes(filled[part.when]) ? clauses(part.parts, filled) : [];
   });
 }
 

@@ -22,7 +22,8 @@ const hidden = new Set(JSON.parse(sessionStorage.getItem("hidden") ?? "[]"));
 let state = { sketches: [], bodies: [], faces: [], planes: [], declared: {}, operations: {}, numbers: {}, pictures: [], edges: [] };
 let shownMesh = null;
 let asked = 0;
-let ready = Promise.resolve();
+let isReady = () => {};
+const ready = new Promise((then) => { isReady = then; });
 let pointed = null;
 
 const sentence = createSentence({
@@ -39,6 +40,7 @@ async function load() {
   const fresh = await ask("solid/state");
   if (mine !== asked) return;
   state = fresh;
+  isReady();
   const typing = sheet.contains(document.activeElement) && document.activeElement.matches("input, select");
   if (!typing || sentence.isOpen) {
     const focus = sentence.isOpen ? document.activeElement?.dataset?.blank : null;
@@ -284,5 +286,4 @@ startSheet(sheet, {
 startPanel({ takeTool: (name) => tray.choose(name) });
 onChanged(load);
 onTyped(load);
-ready = load();
-ready.then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));
+load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));
