@@ -60,12 +60,13 @@ def view_of(here, result=None):
     return found
 
 
-def panel_context(job, view, stage, unit):
+def panel_context(job, view, stage, unit, can_change=True):
     """Ledger, stage line and Next."""
     told = statuses(view, unit)
     here = STAGES.index(stage)
     return {
         "job": job,
+        "can_change": can_change,
         "stage": stage,
         "unit": unit,
         "groups": ledger(view, stage, unit),
@@ -91,13 +92,13 @@ def frame(request, here, stage):
     """Context of a stage's page."""
     unit = unit_of(request)
     view = view_of(here)
+    may_change = role_of(here.job, request.user) in (Member.OWNER, Member.EDITOR)
     return (
-        panel_context(here.job, view, stage, unit)
+        panel_context(here.job, view, stage, unit, may_change)
         | sheet_context(here, view, unit)
         | {
             "turns": TRAYS.get(stage, ()),
             "view": view,
-            "can_change": role_of(here.job, request.user) in (Member.OWNER, Member.EDITOR),
             "initials": initials(request.user),
         }
     )

@@ -44,6 +44,7 @@ class Row:
         typed: what was typed for it, where that differs from how the value is shown.
         off: of a known length: how far off, as (text, share of its tolerance, reading), else None.
         hangs: ids of the rows that hang on it; can_go: it can be taken away; can_be_named: it can be called otherwise.
+        called: what expressions call it, "" for nothing.
     """
 
     id: str
@@ -61,6 +62,7 @@ class Row:
     hangs: tuple = ()
     can_go: bool = False
     can_be_named: bool = False
+    called: str = ""
 
     @property
     def needle(self):
@@ -115,8 +117,13 @@ class _Told:
 
     def linked(self, row):
         """A row with what hangs on it, and whether it can be renamed."""
-        names = any(item.id == row.id for item in self.web.items) and row.id.count(":") < 3
-        return attrs.evolve(row, hangs=tuple(dict.fromkeys(self.hangs.get(row.id, ()))), can_be_named=names)
+        own = next((item for item in self.web.items if item.id == row.id), None)
+        return attrs.evolve(
+            row,
+            hangs=tuple(dict.fromkeys(self.hangs.get(row.id, ()))),
+            can_be_named=own is not None and not (row.id.startswith("known:") and row.id.count(":") > 1),
+            called=own.name if own else "",
+        )
 
     def u95(self, item):
         """95 % uncertainty of a quantity, its own or that of what it is worked out from."""

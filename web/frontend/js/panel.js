@@ -1,7 +1,7 @@
 // The Ledger, Next and the history buttons: filtering, typing over, and keeping up with changes.
 
 import htmx from "htmx.org";
-import { address, command, history, say, setVersion, stage, version } from "./talk.js";
+import { address, command, history, say, setVersion, stage, unit, version } from "./talk.js";
 
 const wanted = { text: "", sources: new Set() };
 
@@ -66,6 +66,59 @@ function showTyped() {
   });
 }
 
+/** A new quantity, another name, what hangs on a number. */
+function quantities() {
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-add-quantity]")) {
+      const form = document.querySelector(".new-quantity");
+      form.hidden = !form.hidden;
+      event.target.setAttribute("aria-expanded", String(!form.hidden));
+      if (!form.hidden) form.elements.name.focus();
+    }
+    const gone = event.target.closest("[data-remove-quantity]");
+    if (gone) command("ledger.remove", { name: gone.dataset.removeQuantity.split(":")[1] });
+    const named = event.target.closest("[data-rename]");
+    if (named) rename(named);
+  });
+  document.addEventListener("submit", async (event) => {
+    if (!event.target.matches(".new-quantity")) return;
+    event.preventDefault();
+    const { name, text } = event.target.elements;
+    await command("ledger.add", { name: name.value, text: text.value, unit });
+  });
+  for (const [begin, on] of [["mouseover", true], ["focusin", true], ["mouseout", false], ["focusout", false]]) {
+    document.addEventListener(begin, (event) => {
+      const row = event.target.closest?.("[data-hangs]");
+      if (!row) return;
+      const ids = row.dataset.hangs.split(" ");
+      for (const other of document.querySelectorAll("[data-row]")) if (ids.includes(other.dataset.row)) other.classList.toggle("hangs", on);
+    });
+  }
+}
+
+/** Type another name over a row's. @param {HTMLElement} button */
+function rename(button) {
+  const field = Object.assign(document.createElement("input"), { className: "rename", value: button.dataset.called, ariaLabel: `Another name for ${button.dataset.called}`, autocomplete: "off" });
+  let done = false;
+  const end = async (keep) => {
+    if (done) return;
+    done = true;
+    const text = field.value.trim();
+    field.replaceWith(button);
+    if (keep && text && text !== button.dataset.called) await command("ledger.rename", { row: button.dataset.rename, text });
+    else button.focus();
+  };
+  field.addEventListener("keydown", (event) => {
+    event.stopPropagation();
+    if (event.key === "Enter") end(true);
+    if (event.key === "Escape") end(false);
+  });
+  field.addEventListener("blur", () => end(true));
+  button.replaceWith(field);
+  field.select();
+  field.focus();
+}
+
 /** Mark the Ledger rows of what is chosen on the Board. @param {string[]} ids */
 export function mark(ids) {
   for (const row of document.querySelectorAll("[data-row]")) row.classList.toggle("sel", ids.includes(row.dataset.row));
@@ -75,6 +128,7 @@ export function mark(ids) {
 export function startPanel({ takeTool, onRow } = {}) {
   waitForTyping();
   showTyped();
+  quantities();
   document.addEventListener("input", (event) => {
     if (!event.target.matches("[data-filter]")) return;
     wanted.text = event.target.value.trim().toLowerCase();

@@ -65,12 +65,7 @@ export function createDrawing(board) {
     const middle = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
     const center = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
     const lean = (middle[0] - center[0]) * side[0] + (middle[1] - center[1]) * side[1];
-    return {
-    /** The solid behind the sketch, as path data. @param {string} d */
-    setBehind(d) {
-      behind = d;
-      drawWorld();
-    }, a, b, way, side, sense: lean >= 0 ? 1 : -1 };
+    return { a, b, way, side, sense: lean >= 0 ? 1 : -1 };
   }
 
   function drawDimensions(parts) {
@@ -163,6 +158,11 @@ export function createDrawing(board) {
 
   board.onView(drawScreen);
   return {
+    /** The solid behind the sketch, as path data. @param {string} d */
+    setBehind(d) {
+      behind = d;
+      drawWorld();
+    },
     get data() { return data; },
     get chosen() { return chosen; },
     /** @param {any} fresh */
