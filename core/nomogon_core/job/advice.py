@@ -288,4 +288,15 @@ def _next_solid(view, stage):
             "The part has changed since it was last built. Build it again in Solid.",
             (Action("Open Solid", stage="solid"),),
         )
-    return None if _sound(view) else Advice("The part is being built.", ())
+    return None if _sound(view) else Advice(_unsound(view), ())
+
+
+def _unsound(view):
+    """Why the part is not one closed, valid solid a body."""
+    for name, facts in (view.result or {}).get("bodies", {}).items():
+        title = view.document["bodies"].get(name, {}).get("name", name)
+        if facts["solids"] != 1:
+            return f"{title} is {facts['solids']} separate solids. Join them, or make the loose one a body of its own."
+        if not facts["valid"]:
+            return f"{title} is not closed. Leave its last operation out, or change a number of it a little."
+    return "The part is being built."

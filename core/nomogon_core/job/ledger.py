@@ -20,11 +20,11 @@ from nomogon_core.solid.sentence import Length
 
 SOURCES = ("gauge", "traced", "set", "derived")
 GROUP_ORDER = {
-    "reference": ("Known lengths", "Checks", "Fit", "Trace", "Picture", "Free", "Sketch", "Planes", "Body", "Result"),
-    "sketch": ("Free", "Sketch", "Known lengths", "Trace", "Fit", "Planes", "Body", "Result", "Checks", "Picture"),
-    "solid": ("Free", "Sketch", "Planes", "Body", "Result", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
-    "inspect": ("Result", "Body", "Planes", "Free", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
-    "release": ("Result", "Body", "Planes", "Free", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "reference": ("Known lengths", "Checks", "Fit", "Trace", "Picture", "Quantities", "Sketch", "Planes", "Body", "Result"),
+    "sketch": ("Quantities", "Sketch", "Known lengths", "Trace", "Fit", "Planes", "Body", "Result", "Checks", "Picture"),
+    "solid": ("Quantities", "Sketch", "Planes", "Body", "Result", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "inspect": ("Result", "Body", "Planes", "Quantities", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
+    "release": ("Result", "Body", "Planes", "Quantities", "Sketch", "Known lengths", "Checks", "Fit", "Trace", "Picture"),
 }
 
 
@@ -90,7 +90,7 @@ def ledger(view, stage, unit="mm"):
         "Checks": _checks(view, unit),
         "Fit": _fit(view, unit),
         "Picture": _picture(view),
-        "Free": _free(told),
+        "Quantities": _free(told),
         "Planes": _planes(told),
         "Body": _operations(told),
         "Result": _result(view, unit),

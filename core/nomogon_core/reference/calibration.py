@@ -17,7 +17,7 @@ import math
 
 import attrs
 import numpy as np
-from scipy.stats import chi2
+from scipy.special import chdtrc
 
 from nomogon_core.errors import CalibrationError
 
@@ -127,7 +127,7 @@ def camera_pixels(parameters, plane, height=0.0):
 def widening(reduced, spare):
     """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains
     them."""
-    return max(1.0, reduced) if spare > 0 and chi2.sf(reduced * spare, spare) < SURPRISING else 1.0
+    return max(1.0, reduced) if spare > 0 and chdtrc(spare, reduced * spare) < SURPRISING else 1.0
 
 
 def plane_of(model, parameters, q):

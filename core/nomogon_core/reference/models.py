@@ -11,7 +11,7 @@ import attrs
 import cv2
 import numpy as np
 from scipy.optimize import least_squares
-from scipy.stats import chi2
+from scipy.special import chdtrc
 
 from nomogon_core.errors import CalibrationError
 from nomogon_core.quantity.units import MM_PER_INCH
@@ -307,7 +307,7 @@ def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, u
 
 
 def _within_noise(fit):
-    return fit.spare <= 0 or chi2.sf(fit.reduced_chi2 * fit.spare, fit.spare) > LEAST_PROBABILITY
+    return fit.spare <= 0 or chdtrc(fit.spare, fit.reduced_chi2 * fit.spare) > LEAST_PROBABILITY
 
 
 def find_doubt(model, size, *, lengths=(), rectangles=(), straights=()):
