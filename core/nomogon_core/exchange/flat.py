@@ -6,6 +6,7 @@ from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid.sheet import SketchStep
 
 DEFAULT_CHORD_MM = 0.05
+FILES = ("step", "stl", "3mf", "dxf", "svg")
 
 
 def flat_outlines(sheet):

@@ -3,11 +3,9 @@
 import attrs
 
 from nomogon_core.errors import OperationError
-from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, write_flat
+from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
 from nomogon_core.exchange.writers import solids
 from nomogon_core.solid import graph
-
-FILES = ("step", "stl", "3mf", "dxf", "svg")
 
 
 def write_file(kind, sheet, title, *, chord=DEFAULT_CHORD_MM, cache=None):
@@ -74,8 +72,12 @@ class Released:
     report: dict
 
 
-def release_all(sheet, title, chord=DEFAULT_CHORD_MM):
-    """Every file of the release and the report, with one rebuild."""
+def release_all(sheet, title, chord=DEFAULT_CHORD_MM, kinds=FILES):
+    """Files of the release and the report, with one rebuild.
+
+    Args:
+        kinds: of FILES.
+    """
     cache = graph.Cache()
-    files = {kind: write_file(kind, sheet, title, chord=chord, cache=cache) for kind in FILES}
+    files = {kind: write_file(kind, sheet, title, chord=chord, cache=cache) for kind in kinds}
     return Released(files, report(sheet, built(sheet, cache)))

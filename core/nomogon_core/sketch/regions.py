@@ -7,13 +7,14 @@ import numpy as np
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
-from nomogon_core.geometry.curves import closed_area, ends, length, reverse, sample
+from nomogon_core.geometry.curves import Line, Spline, bezier, closed_area, ends, length, reverse, sample
 from nomogon_core.sketch.model import article
 
 JOINED_MM = 1e-5
 CHORD_MM = 0.01
 NEAR_SHARE = 0.05
 LEAST_LENGTH_MM = 1e-4
+LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 65)
 
 
 @attrs.frozen
@@ -74,7 +75,7 @@ class _Graph:
 
 def _graph(sketch):
     geometry = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
-    geometry = {name: curve for name, curve in geometry.items() if length(curve) > LEAST_LENGTH_MM}
+    geometry = {name: curve for name, curve in geometry.items() if _about(curve) > LEAST_LENGTH_MM}
     nodes, at_node, places, cells = {}, {}, {}, {}
     for name, curve in geometry.items():
         if ends(curve) is None:
@@ -118,13 +119,28 @@ def _closed_part(graph):
     return alive
 
 
+def _about(curve):
+    """Length of a curve, of a spline that of its control polygon, which is never shorter."""
+    if isinstance(curve, Spline):
+        return float(np.hypot(*np.diff(np.asarray(curve.points), axis=0).T).sum())
+    return length(curve)
+
+
 def _leaving_angle(curve, backwards):
+    """Direction in which a curve leaves its first end, told a little way along it, so that curves which begin in one
+    direction are told apart by their bend."""
     run = reverse(curve) if backwards else curve
-    points = sample(run, min(CHORD_MM, 1e-4 * length(run)))
-    reach = min(1e-2, 0.02) * length(run)
+    if isinstance(run, Line):
+        return math.atan2(run.end[1] - run.start[1], run.end[0] - run.start[0])
+    reach = LEAVING_SHARE * _about(run)
+    points = bezier(run.pieces()[0], LEAVING_STEPS) if isinstance(run, Spline) else None
+    if points is None or math.dist(points[0], points[-1]) < 2 * reach:
+        points = sample(run, min(CHORD_MM, 1e-4 * _about(run)))
     along = np.cumsum(np.hypot(*np.diff(points, axis=0).T))
     index = min(int(np.searchsorted(along, reach)), len(along) - 1)
-    way = points[index + 1] - points[0]
+    before = along[index - 1] if index else 0.0
+    share = min(max((reach - before) / max(along[index] - before, 1e-12), 0.0), 1.0)
+    way = points[index] + share * (points[index + 1] - points[index]) - points[0]
     return math.atan2(way[1], way[0])
 
 

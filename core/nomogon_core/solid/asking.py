@@ -71,6 +71,7 @@ class State:
     def __init__(self, titles):
         self.titles = titles
         self.sketches, self.planes, self.bodies = {}, {}, {}
+        self.not_made = set()
 
     def sketch(self, name):
         """Raises: OperationError: there is no such sketch before this step, or it has lost its plane."""
@@ -85,6 +86,8 @@ class State:
         """Raises: OperationError: there is no such body yet."""
         if name not in self.bodies:
             called = self.titles.get(name, name)
+            if name in self.not_made:
+                raise OperationError(f"{called} is not built, because the operation that makes it fails.")
             raise OperationError(f"There is no body {called} yet; extrude a region as a new body first.")
         return self.bodies[name]
 

@@ -156,6 +156,8 @@ def _operation(step, state, sheet, cache):
         kept = _attempt(step, declared, filled, state, key)
         cache.put(key, kept)
     changed, told = kept
+    if told.problem and filled.get("result") == "new":
+        state.not_made.add(filled["body"])
     state.bodies = state.bodies | {name: _looking(body, sheet.bodies.get(name, {})) for name, body in changed.items()}
     return attrs.evolve(told, facts=_facts(state), numbers=numbers)
 

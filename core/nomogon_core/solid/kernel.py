@@ -14,6 +14,7 @@ from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
@@ -32,7 +33,7 @@ from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_VERTEX
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_State, TopAbs_VERTEX
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
@@ -373,6 +374,11 @@ class SmoothEdges:
             len(faces) == 2
             and BRep_Tool.Continuity_s(edge, TopoDS.Face(faces[0]), TopoDS.Face(faces[1])) != GeomAbs_Shape.GeomAbs_C0
         )
+
+
+def holds(shape, point):
+    """Whether a point in space lies inside a shape."""
+    return BRepClass3d_SolidClassifier(shape, gp_Pnt(*map(float, point)), 1e-7).State() == TopAbs_State.TopAbs_IN
 
 
 def is_circular(edge):

@@ -90,9 +90,9 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     changed();
   }
 
-  function later() {
+  function later(wait = PREVIEW_MS) {
     clearTimeout(timer);
-    if (complete()) timer = window.setTimeout(() => preview(sent()), PREVIEW_MS);
+    if (complete()) timer = window.setTimeout(() => preview(sent()), wait);
   }
 
   function activate(key) {
@@ -290,7 +290,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       active = "";
       draw(first ?? blanks()[0].blank);
       form.scrollIntoView({ block: "nearest" });
-      later();
+      later(0);
     },
     close() {
       clearTimeout(timer);
