@@ -14,7 +14,7 @@ JOINED_MM = 1e-5
 CHORD_MM = 0.01
 NEAR_SHARE = 0.05
 LEAST_LENGTH_MM = 1e-4
-LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 65)
+LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 33)
 
 
 @attrs.frozen
@@ -129,12 +129,15 @@ def _about(curve):
 def _leaving_angle(curve, backwards):
     """Direction in which a curve leaves its first end, told a little way along it, so that curves which begin in one
     direction are told apart by their bend."""
-    run = reverse(curve) if backwards else curve
-    if isinstance(run, Line):
-        return math.atan2(run.end[1] - run.start[1], run.end[0] - run.start[0])
-    reach = LEAVING_SHARE * _about(run)
-    points = bezier(run.pieces()[0], LEAVING_STEPS) if isinstance(run, Spline) else None
+    if isinstance(curve, Line):
+        start, end = (curve.end, curve.start) if backwards else (curve.start, curve.end)
+        return math.atan2(end[1] - start[1], end[0] - start[0])
+    reach, points = LEAVING_SHARE * _about(curve), None
+    if isinstance(curve, Spline):
+        control = curve.points[:-5:-1] if backwards else curve.points[:4]
+        points = bezier(np.array(control), LEAVING_STEPS)
     if points is None or math.dist(points[0], points[-1]) < 2 * reach:
+        run = reverse(curve) if backwards else curve
         points = sample(run, min(CHORD_MM, 1e-4 * _about(run)))
     along = np.cumsum(np.hypot(*np.diff(points, axis=0).T))
     index = min(int(np.searchsorted(along, reach)), len(along) - 1)

@@ -1,7 +1,7 @@
 // Which sketch is open, opening another or a new one, and the solid behind it.
 
 import { address, command } from "./talk.js";
-import { unpack } from "./viewer.js";
+import { unpack } from "./mesh.js";
 
 const chooser = document.getElementById("opened");
 const NEAR = 1e-6;

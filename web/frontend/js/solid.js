@@ -4,7 +4,8 @@ import { address, ask, command, mayChange, say, send, unit, version } from "./ta
 import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
-import { createViewer, unpack } from "./viewer.js";
+import { createViewer } from "./viewer.js";
+import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
 import { createSentence } from "./sentence.js";
 import { startSheet } from "./sheet.js";
@@ -60,7 +61,7 @@ async function load() {
   fitIfNeeded();
   laying.show(fresh);
   drawOverlay();
-  if (busy) setTimeout(load, 80);
+  if (busy) setTimeout(load, 20);
   else refresh();
 }
 
@@ -87,7 +88,7 @@ async function preview(sent) {
     await showMesh(told.mesh);
     fitIfNeeded();
   }
-  if (told.work && ["waiting", "running"].includes(told.work.status)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent), 120);
+  if (told.work && ["waiting", "running"].includes(told.work.status)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
 }
 
 async function build({ kind, name, blanks, command: other, fixed }) {

@@ -8,15 +8,6 @@ const BRASS = 0x9a6b12;
 const TURN = 0.008;
 const LIFT = 0.002;
 
-/** Take apart what the server packed. @param {ArrayBuffer} data */
-export function unpack(data) {
-  const size = new DataView(data).getUint32(0, true);
-  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size)));
-  const types = { float32: Float32Array, uint32: Uint32Array };
-  const array = (entry) => new types[entry.type](data, 4 + size + entry.offset, entry.count);
-  return head.bodies.map((body) => Object.fromEntries(Object.entries(body).map(([key, value]) => [key, value?.type ? array(value) : value])));
-}
-
 const CLAY = {
   vertexShader: "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
   fragmentShader: `uniform vec3 tint; varying vec3 n; varying vec3 p;
@@ -107,6 +98,20 @@ export function createViewer(canvas) {
     return lines;
   }
 
+  const clay = () => new THREE.ShaderMaterial({ ...CLAY, uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } }, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
+
+  /** Compile the shaders before the first body comes, so that nobody waits for them then. */
+  function warm() {
+    const speck = new THREE.BufferGeometry();
+    for (const name of ["position", "normal"]) speck.setAttribute(name, new THREE.Float32BufferAttribute(new Float32Array(9), 3));
+    const group = new THREE.Group();
+    group.add(new THREE.Mesh(speck, clay()), new THREE.LineSegments(speck, new THREE.LineBasicMaterial({ color: INK })));
+    scene.add(group);
+    place();
+    renderer.render(scene, camera);
+    group.visible = false;
+  }
+
   /** @param {any[]} fresh */
   function show(fresh) {
     bodies = fresh;
@@ -116,7 +121,7 @@ export function createViewer(canvas) {
       geometry.setAttribute("position", new THREE.BufferAttribute(body.vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(body.normals, 3));
       geometry.setIndex(new THREE.BufferAttribute(body.triangles, 1));
-      const material = new THREE.ShaderMaterial({ ...CLAY, uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } }, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
+      const material = clay();
       const mesh = new THREE.Mesh(geometry, material);
       mesh.userData = { body };
       root.add(mesh, edgeLines(body, true), edgeLines(body, false));
@@ -260,6 +265,7 @@ export function createViewer(canvas) {
     return at ? [at.x, at.y] : null;
   }
 
+  warm();
   return {
     show, look, showPictures, fit, outOfSight, edgeAt, faceAt, chooseFace, onBase, toScreen, later,
     onRender(then) { watchers.push(then); },
