@@ -12,6 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 
 import django
@@ -82,10 +83,8 @@ def names_same_percent(seed):
             if part is None:
                 continue
             part.names(cache)
-        try:
+        with suppress(CoreError):
             part.edit()
-        except CoreError:
-            pass
         same += part.names(cache) == part.names(graph.Cache())
         done += 1
     return 100 * same / NAME_EDITS

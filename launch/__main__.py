@@ -14,6 +14,7 @@ USAGE = """usage: ./nomogon COMMAND
   trace PICTURE …      outlines of a calibrated picture as DXF, SVG or JSON  (--help for more)
   make JOB --out DIR   build a job archive, or with --set a variant: the files of Release and report.json
   play [JOB] LIST …    carry out a list of commands on a job archive, or from nothing  (--help for more)
+  docs                 write docs/commands.md anew
   bench NAME           run a benchmark of benchmarks/  [--json FILE]
   shots                take the pictures of docs/screenshots/ anew
 """
@@ -33,7 +34,7 @@ def main(arguments):
     if name == "test":
         prepare(web=True, browser=True)
         replace_by(ROOT / "web" / "manage.py", "test", *rest)
-    if name in ("trace", "make", "play"):
+    if name in ("trace", "make", "play", "docs"):
         prepare()
         replace_by("-m", "nomogon_cli", name, *rest)
     if name == "bench":

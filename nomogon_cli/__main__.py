@@ -5,7 +5,7 @@ import sys
 
 from nomogon_core.errors import CoreError
 
-COMMANDS = ("trace", "make", "play")
+COMMANDS = ("trace", "make", "play", "docs")
 
 
 def main(arguments):

@@ -1,5 +1,6 @@
 """Commands with undo and conflict detection, who may do what, uploads good and bad."""
 
+import importlib
 import io
 import json
 import unittest
@@ -7,19 +8,22 @@ import uuid
 from unittest import mock
 
 import numpy as np
+from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from core.tests.old_jobs import whole_version_1
 from core.tests.test_reference import png_claiming
 from examples import pictures
 from jobs import services
 from jobs.changes import apply, difference
-from jobs.models import Blob, Job, Member
+from jobs.models import Blob, Command, Document, Job, Member
 from jobs.store import document_of
 from nomogon_core.exchange import archive
 from nomogon_core.job.document import calibration_of
+from nomogon_core.job.migration import from_version_1
 from web.tests.helpers import JobCase, make_user
 
 DOCUMENTS = st.recursive(
@@ -372,3 +376,20 @@ class Users(JobCase):
         self.assertContains(answer, "do not go together")
         make_user("ab")
         self.assertRedirects(self.client.post("/sign-in", {"username": "ab", "password": "hive-latch"}), "/")
+
+
+class OldRows(JobCase):
+    def test_stored_jobs_of_version_1_become_one_document(self):
+        convert = importlib.import_module("jobs.migrations.0002_one_document").convert
+        self.job.documents.all().delete()
+        old = whole_version_1()
+        for name, data in old.items():
+            Document.objects.create(job=self.job, name=name, data=data)
+        Command.objects.create(job=self.job, version=1, user=self.ro, name="sketch.line", told="Line drawn")
+        convert(apps, None)
+        document = document_of(self.job)
+        self.assertEqual(document, from_version_1(old, lambda data: Blob.keep(data, "x").digest))
+        self.assertEqual(Member.objects.get(job=self.job, user=self.ro).working, {"picture": "r1"})
+        self.assertIn("nothing to undo", self.post("undo", {"version": self.job.version}).json()["problem"])
+        convert(apps, None)
+        self.assertEqual(document_of(self.job), document)

@@ -1,7 +1,8 @@
 """A job as one open file: a zip with ``job.json``, pictures under ``pictures/`` and traced edges under ``edges/``.
 
 ``job.json`` holds ``format`` ("nomogon job"), ``version``, ``title``, ``number`` and the ``document``;
-docs/archive.md describes every field. Version 1 held three documents in its place: ``reference``, ``sketch``, ``build``.
+docs/archive.md describes every field. Version 1 held three documents in its place:
+``reference``, ``sketch``, ``build``.
 """
 
 import hashlib

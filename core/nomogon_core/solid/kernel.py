@@ -99,7 +99,8 @@ def edges_with_faces(shape):
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
     return [
-        (TopoDS.Edge(found.FindKey(index)), items(found.FindFromIndex(index))) for index in range(1, found.Extent() + 1)
+        (TopoDS.Edge(found.FindKey(index)), list(map(TopoDS.Face, items(found.FindFromIndex(index)))))
+        for index in range(1, found.Extent() + 1)
     ]
 
 
@@ -370,10 +371,7 @@ class SmoothEdges:
         faces = self.faces.get(edge, ())
         if len(faces) == 1:
             return True
-        return (
-            len(faces) == 2
-            and BRep_Tool.Continuity_s(edge, TopoDS.Face(faces[0]), TopoDS.Face(faces[1])) != GeomAbs_Shape.GeomAbs_C0
-        )
+        return len(faces) == 2 and BRep_Tool.Continuity_s(edge, faces[0], faces[1]) != GeomAbs_Shape.GeomAbs_C0
 
 
 def holds(shape, point):

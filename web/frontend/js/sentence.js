@@ -119,11 +119,12 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     return field;
   }
 
-  function select(part, options, value, then) {
+  function select(part, options, value, then, at = "") {
     const field = Object.assign(document.createElement("select"), { ariaLabel: part.asks || part.blank });
-    field.dataset.blank = part.blank;
+    if (at) field.dataset.at = at;
+    else field.dataset.blank = part.blank;
     field.append(...options.map(([key, text]) => new Option(text, key, false, key === value)));
-    field.addEventListener("change", () => { then(field.value); draw(part.blank); });
+    field.addEventListener("change", () => { then(field.value); draw(part.blank, at); });
     return field;
   }
 
@@ -178,19 +179,16 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   function ruleFields(part) {
     const value = filled[part.blank] ?? {};
     const body = value.body ?? state().bodies[0]?.id;
-    const rule = select(part, [["", "those clicked"], ...RULES], value.rule?.at ?? "", (at) => fill(part.blank, at ? { body, rule: { at } } : { body, names: [] }));
-    rule.removeAttribute("data-blank");
+    const rule = select(part, [["", "those clicked"], ...RULES], value.rule?.at ?? "", (at) => fill(part.blank, at ? { body, rule: { at } } : { body, names: [] }), "rule");
     rule.ariaLabel = "Rule for the edges";
     const fields = [rule];
     if (value.rule) {
-      const but = select(part, [["", "of all operations"], ...Object.entries(state().numbers).map(([id, number]) => [id, `but those of ${number}`])], value.rule.but?.[0] ?? "", (id) => fill(part.blank, { body, rule: { at: value.rule.at, ...(id ? { but: [id] } : {}) } }));
-      but.removeAttribute("data-blank");
+      const but = select(part, [["", "of all operations"], ...Object.entries(state().numbers).map(([id, number]) => [id, `but those of ${number}`])], value.rule.but?.[0] ?? "", (id) => fill(part.blank, { body, rule: { at: value.rule.at, ...(id ? { but: [id] } : {}) } }), "but");
       but.ariaLabel = "Edges left out";
       fields.push(but);
     }
     if (state().bodies.length > 1) {
-      const of = select(part, state().bodies.map((one) => [one.id, `of ${one.name}`]), body, (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }));
-      of.removeAttribute("data-blank");
+      const of = select(part, state().bodies.map((one) => [one.id, `of ${one.name}`]), body, (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }), "of");
       of.ariaLabel = "Body of the edges";
       fields.push(of);
     }
@@ -208,8 +206,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     return [pickButton(part)];
   }
 
-  /** Write the sentence anew; the blank of that name keeps the keyboard. @param {string} [focus] */
-  function draw(focus) {
+  /** Write the sentence anew; the blank of that name, or the field at that place in it, keeps the keyboard. @param {string} [focus] @param {string} [at] */
+  function draw(focus, at) {
     const words = document.createElement("div");
     words.className = "said-words";
     for (const part of parts()) {
@@ -238,7 +236,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, buttons);
     const wanted = focus ?? active;
     activate(blanks().some((part) => part.blank === wanted) ? wanted : (blanks().find((part) => isEmpty(filled[part.blank])) ?? blanks()[0]).blank);
-    if (focus) form.querySelector(`[data-blank="${active}"]`)?.focus();
+    if (focus) (at && form.querySelector(`[data-at="${at}"]`) || form.querySelector(`[data-blank="${active}"]`))?.focus();
   }
 
   form.addEventListener("focusin", (event) => {

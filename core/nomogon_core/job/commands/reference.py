@@ -628,6 +628,7 @@ def move_known(document, *, name, which, place, sigma_px):
 @command("reference.remove_known", name=ID)
 @_calibrating
 def remove_known(document, *, name):
+    """Take away something known."""
     item = _known(document, name)
     del document["known"][name]
     return f"{item['name']} taken away"
@@ -644,6 +645,7 @@ def use_known(document, *, name, used):
 
 @command("reference.rename_known", name=ID, text=TEXT)
 def rename_known(document, *, name, text):
+    """Another name for something known, in all expressions too."""
     item = _known(document, name)
     old, new = item["name"], clean_name(text, "A known length")
     if item.get("kind", "length") in ("length", "diameter"):
@@ -727,6 +729,7 @@ def set_step(document, *, index, step, picture=""):
 
 @command("reference.remove_step", picture=ID, index=Whole(0, 1000))
 def remove_step(document, *, index, picture=""):
+    """Take a clean-up step away."""
     steps, old = _step(document, index, picture)
     del steps[index]
     return f"Clean-up: {KINDS[old['kind']].lower()} taken away"

@@ -359,6 +359,7 @@ def drag(document, *, held, offset, place, sketch=""):
 
 @command("sketch.remove", sketch=ID, names=IDS)
 def remove(document, *, names, sketch=""):
+    """Delete points, curves, constraints and dimensions, and what hangs on them."""
     drawing = sketch_of(document, sketch)
     smaller = edit.remove(drawing, names)
     _store(document, sketch, smaller)
@@ -373,6 +374,7 @@ def remove(document, *, names, sketch=""):
 
 @command("sketch.construction", sketch=ID, names=IDS, on=SWITCH)
 def construction(document, *, names, on, sketch=""):
+    """Make curves construction, or outline again."""
     _store(document, sketch, edit.set_construction(sketch_of(document, sketch), names, bool(on)))
     return "Made construction" if on else "Made outline"
 
