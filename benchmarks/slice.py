@@ -12,15 +12,16 @@ import django
 import numpy as np
 
 from benchmarks.client import Application, Client
+from core.tests.specimens import job_of, operation
 from examples import parts
 from examples.render import Camera, part_coverage, photograph, rounded_polygon
 from launch import postgres
+from nomogon_core.job.document import build_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions, loop_curves
-from nomogon_core.solid import kernel, rebuild
-from nomogon_core.solid.operations import Operation
+from nomogon_core.solid import graph, kernel
 from nomogon_core.trace.outlines import TraceSettings, trace
 
 REPEATS = 15
@@ -47,9 +48,9 @@ def plate():
         sketch,
         circles,
         [
-            Operation("op1", "extrude", mode="new", body="Plate", regions=[find_regions(sketch)[0].name], length=6.0),
-            Operation("op2", "hole", body="Plate", centers=circles, diameter=8.0, depth=1.5),
-            Operation("op3", "fillet", body="Plate", edges=["top"], radius=0.8),
+            operation("op1", "extrude", mode="new", regions=[find_regions(sketch)[0].name], length=6.0),
+            operation("op2", "hole", centers=circles, diameter=8.0, depth=1.5),
+            operation("op3", "fillet", edges={"at": "top"}, radius=0.8),
         ],
     )
 
@@ -74,9 +75,9 @@ def rebuild_over_kernel():
         ]
         kernel.facts_of(kernel.fillet(cut, edges, 0.8).Shape())
 
-    ratios = []
+    sheet, ratios = build_of(job_of(sketch, operations)), []
     for _ in range(3):
-        ratios.append(_median_seconds(lambda: rebuild.run(sketch, operations)) / _median_seconds(raw))
+        ratios.append(_median_seconds(lambda: graph.run(sheet)) / _median_seconds(raw))
     return statistics.median(ratios)
 
 
@@ -102,13 +103,13 @@ def forty_entities():
     return sketch
 
 
-def _new_job(user, title, documents):
-    from jobs.models import Document, Job, Member
+def _new_job(user, title, document):
+    from jobs.models import Job, Member
+    from jobs.store import keep_document
 
     job = Job.objects.create(title=title)
     Member.objects.create(job=job, user=user, role=Member.OWNER)
-    for name, data in documents.items():
-        Document.objects.create(job=job, name=name, data=data)
+    keep_document(job, None, document)
     return job
 
 
@@ -148,9 +149,9 @@ def thickness_edits(client, job):
         body = {
             "version": version,
             "stage": "solid",
-            "arguments": {"name": "op1", "field": "length", "text": f"{6.1 + index / 10:.1f} mm"},
+            "arguments": {"name": "op1", "blanks": {"length": f"{6.1 + index / 10:.1f} mm"}},
         }
-        version = client.post(f"/jobs/{job.pk}/do/solid.set_number", body)["version"]
+        version = client.post(f"/jobs/{job.pk}/do/solid.set", body)["version"]
         client.get(f"/jobs/{job.pk}/solid/mesh/{built()['mesh']}")
         times.append(time.perf_counter() - begin)
     return statistics.median(times[2:])
@@ -185,22 +186,15 @@ def over_http():
     from django.contrib.auth import get_user_model
 
     from jobs.models import Job
-    from nomogon_core.solid.operations import to_json
 
     user = get_user_model().objects.get(username="ro")
     client = Client(application.port, "ro", "hive-latch")
     time.sleep(SETTLE_S)
     sketch = forty_entities()
     plate_sketch, _, operations = plate()
-    build = {
-        "operations": {item.name: to_json(item) for item in operations},
-        "order": [item.name for item in operations],
-        "material": "PLA",
-        "next_number": 4,
-    }
     made = [
-        _new_job(user, "bench drag", {"sketch": model.to_json(sketch)}),
-        _new_job(user, "bench plate", {"sketch": model.to_json(plate_sketch), "build": build}),
+        _new_job(user, "bench drag", job_of(sketch)),
+        _new_job(user, "bench plate", job_of(plate_sketch, operations)),
     ]
     try:
         moves = drags(client, made[0], sketch)

@@ -110,6 +110,41 @@ class Sketches(JobCase):
         fin = list(self.built().bodies.values())[-1]
         np.testing.assert_allclose(fin.facts.box, ((0, -9, 0), (10, -7, 20)), atol=1e-6)
 
+    def test_edges_brought_in_follow_the_solid(self):
+        """A boss whose centre is tied to the bore's edge and whose size to a side moves with both."""
+        self.do("sketch.new", title="Boss", plane=self.top())
+        sketch = self.document["steps"][-1]
+        bore = f"{self.extrude}.side({self.circle}) | {self.extrude}.top"
+        side = f"{self.extrude}.side({self.lines[0]}) | {self.extrude}.top"
+        for edge in (bore, side):
+            self.do("sketch.bring", sketch=sketch, body=self.body, edge=edge)
+        drawing = self.sketch(sketch)
+        round_one, line = list(drawing.curves)
+        self.assertTrue(all(curve.construction for curve in drawing.curves.values()))
+        self.assertAlmostEqual(drawing.curves[round_one].radius, 3.0)
+        self.assertAlmostEqual(math.dist(drawing.geometry(line).start, drawing.geometry(line).end), 60.0)
+        self.do("sketch.circle", center=[20.0, 30.0], rim=[24.0, 30.0], sketch=sketch)
+        ring = next(name for name in self.sketch(sketch).curves if name not in (round_one, line))
+        self.do("sketch.constrain", kind="concentric", of=[ring, round_one], sketch=sketch)
+        region = next(one.name for one in find_regions(self.sketch(sketch)))
+        blanks = {"regions": {"sketch": sketch, "names": [region]}, "extent": "by", "length": "2 mm", "way": "up"}
+        self.do("solid.add", kind="extrude", blanks=blanks | {"result": "new", "body": "Ring"})
+        place = np.array(self.sketch().points[self.sketch().curves[self.circle].points[0]])
+        ring_body = list(self.built().bodies.values())[-1]
+        np.testing.assert_allclose(ring_body.facts.center[:2], place, atol=1e-6)
+        shift = [7.0, 4.0]
+        center = self.sketch().curves[self.circle].points[0]
+        self.do("sketch.drag", held=[center], offset=shift, place=(place + shift).tolist())
+        ring_body = list(self.built().bodies.values())[-1]
+        np.testing.assert_allclose(ring_body.facts.center[:2], place + shift, atol=1e-6)
+        with self.assertRaisesRegex(InputError, "in the sketch already"):
+            self.do("sketch.bring", sketch=sketch, body=self.body, edge=bore)
+        upright = f"{self.extrude}.side({self.lines[0]}) | {self.extrude}.side({self.lines[1]})"
+        with self.assertRaisesRegex(OperationError, "Only straight edges"):
+            self.do("sketch.bring", sketch=sketch, body=self.body, edge=upright)
+        self.do("solid.suppress", name=self.extrude, suppressed=True)
+        self.assertIn("Boss", {step.name: step.problem for step in self.built().steps}[sketch])
+
     def test_a_lost_face_is_reported_by_its_name(self):
         sketch, boss = self.boss({"body": self.body, "face": f"{self.extrude}.side({self.lines[0]})"}, result="add")
         self.do("solid.suppress", name=self.extrude, suppressed=True)

@@ -6,7 +6,7 @@ from django.db import transaction
 from jobs.changes import apply, difference
 from jobs.models import Command, Job, Member
 from jobs.problems import Forbidden, Stale
-from jobs.store import Shelf, document_of, keep_document
+from jobs.store import Shelf, as_built, document_of, keep_document
 from jobs.working import here_of, work_on
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out, declared
@@ -90,7 +90,7 @@ def perform(job_id, user, version, name, arguments):
         job = _locked(job_id, user, version)
         before = document_of(job)
         arguments = _with_what_is_worked_on(job, user, before, name, arguments)
-        outcome = carry_out(before, name, arguments, Shelf(job))
+        outcome = carry_out(as_built(job, before), name, arguments, Shelf(job))
         after = outcome.document
         changes = {part: difference(before[part], after[part]) for part in after if before[part] != after[part]}
         if not changes:

@@ -11,6 +11,7 @@ from jobs.store import document_of, edge_of
 from jobs.trays import TRAYS
 from jobs.working import here_in
 from nomogon_core.job.advice import STAGES, next_step, state_words, statuses
+from nomogon_core.job.document import with_followed
 from nomogon_core.job.ledger import SOURCES, ledger
 from nomogon_core.job.overview import overview
 from nomogon_core.job.places import plane_words
@@ -52,6 +53,7 @@ def view_of(here, result=None):
     with _lock:
         found = _views.get(key)
     if found is None:
+        document = with_followed(document, (result or {}).get("sketches"))
         found = overview(document, result, picture=here.picture_id, sketch=here.sketch_id, edge=edge_of)
         with _lock:
             _views[key] = found

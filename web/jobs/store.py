@@ -5,7 +5,7 @@ import copy
 
 from jobs.models import Blob, Document
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import EMPTY
+from nomogon_core.job.document import EMPTY, with_followed
 from nomogon_core.job.library import Library
 from nomogon_core.job.migration import edge_places
 from reference import pictures
@@ -16,6 +16,14 @@ def document_of(job):
     """The document of a job as plain data."""
     found = {part.name: part.data for part in Document.objects.filter(job=job)}
     return {name: found[name] if name in found else copy.deepcopy(empty) for name, empty in EMPTY.items()}
+
+
+def as_built(job, document):
+    """The document with its sketches as they followed the solid, where the last rebuild was of exactly this."""
+    if not any(sketch.get("brought") for sketch in document["sketches"].values()):
+        return document
+    task = services.known_rebuild(job, document)
+    return with_followed(document, task.result.get("sketches")) if task else document
 
 
 def keep_document(job, before, after):
@@ -58,4 +66,10 @@ class Shelf(Library):
         found = services.finished_trace(self.job, document, picture, settings)
         if found is None:
             raise InputError("That trace is not there any more; find the outlines again.")
+        return found
+
+    def edge(self, document, sketch, body, edge):
+        found = services.finished_edge(self.job, document, sketch, body, edge)
+        if found is None:
+            raise InputError("The solid has changed since that edge was pointed at; click it again.")
         return found

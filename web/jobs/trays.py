@@ -149,6 +149,11 @@ TRAYS = {
                     "Arc on edge",
                     "Click roughly where a round edge of the picture begins, then where it ends, then a place between.",
                 ),
+                (
+                    "bring",
+                    "Edge of solid",
+                    "Click an edge of the solid behind; it comes in as construction that follows it.",
+                ),
             ),
         },
         {

@@ -21,9 +21,11 @@ from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
 from reference import pictures
 from work import services
+from work.models import Task
 
 MOST_GRABS = 32
 EXAGGERATION = 30.0
+EDGE_PATIENCE_S = 20
 _lock = threading.Lock()
 _grabs = OrderedDict()
 
@@ -132,3 +134,16 @@ def comb(request, job_id):
             "largest": max((one.largest for one in told.values()), default=None),
         }
     )
+
+
+@require_POST
+def edge(request, job_id):
+    """Find how an edge of the solid shows in the open sketch, for the command that brings it in."""
+    here = here_for(request, job_id, change=True)
+    sent = sent_by(request)
+    wanted = (here.sketch_id, str(sent.get("body")), str(sent.get("edge")))
+    task = services.submit(here.job, "edge", services.edge_arguments(here.document, *wanted))
+    task = services.wait(task, EDGE_PATIENCE_S)
+    if task.status != Task.DONE:
+        raise InputError(task.problem or "The solid is still being built; click the edge again in a moment.")
+    return JsonResponse({"edge": wanted[2]})

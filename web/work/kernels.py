@@ -11,14 +11,16 @@ import numpy as np
 
 from nomogon_core.exchange import release
 from nomogon_core.job.document import build_of
+from nomogon_core.job.edges import edge_record
 from nomogon_core.job.library import traced
 from nomogon_core.job.quantities import environment
 from nomogon_core.picture.cleanup import Scale, clean
 from nomogon_core.picture.decode import decode, linear_to_srgb
+from nomogon_core.sketch import model
 from nomogon_core.solid import display, graph
 
 _CACHE = graph.Cache()
-NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}}
+NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}}
 
 
 def warm():
@@ -38,12 +40,28 @@ def rebuild_job(document, count=None):
         ],
         "frames": {name: attrs.asdict(frame) for name, frame in built.frames.items()},
     }
+    result["sketches"] = {name: _plain(sketch) for name, sketch in built.sketches.items()}
     return result, display.pack(built.bodies) if built.bodies else None
 
 
+def _plain(sketch):
+    data = model.to_json(sketch)
+    return {part: data[part] for part in ("points", "curves", "constraints")}
+
+
+def _whole(document):
+    """What a rebuild is sent, with the parts that it does not need empty."""
+    return {"references": {}, "traces": {}} | document
+
+
 def _sheet(document):
-    whole = {"references": {}, "traces": {}} | document
+    whole = _whole(document)
     return build_of(whole, environment(whole))
+
+
+def edge_in_sketch(document, sketch, body, edge):
+    """The plane curve that an edge of the solid shows in a sketch."""
+    return {"curve": edge_record(_whole(document), sketch, body, edge, _CACHE)}, None
 
 
 def _teller(progress):

@@ -6,7 +6,7 @@ import threading
 from pebble import ProcessExpired, ProcessPool
 
 PROCESSES = 2
-TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120}
+TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60}
 CRASHED = (
     "The geometry kernel stopped while working on this, which it does on some shapes. "
     "Nothing was lost; change the last operation and try again."

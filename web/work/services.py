@@ -69,6 +69,18 @@ def known_rebuild(job, document):
     return Task.objects.filter(job=job, kind="rebuild", key=key, status=Task.DONE).order_by("-pk").first()
 
 
+def edge_arguments(document, sketch, body, edge):
+    """What an edge as a sketch sees it depends on."""
+    return rebuild_arguments(document) | {"sketch": sketch, "body": body, "edge": edge}
+
+
+def finished_edge(job, document, sketch, body, edge):
+    """Record of the plane curve of an edge that a worker has found, or None."""
+    key = fingerprint("edge", edge_arguments(document, sketch, body, edge))
+    found = Task.objects.filter(job=job, kind="edge", key=key, status=Task.DONE).order_by("-pk").first()
+    return found.result["curve"] if found else None
+
+
 def trace_arguments(document, picture, settings):
     """What a trace depends on."""
     parts = {"references": document["references"], "known": document["known"]}

@@ -21,6 +21,8 @@ def _call(task, progress):
     arguments = task.arguments
     if task.kind == "rebuild":
         return kernels.rebuild_job, [arguments["document"]]
+    if task.kind == "edge":
+        return kernels.edge_in_sketch, [arguments[name] for name in ("document", "sketch", "body", "edge")]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest).data)

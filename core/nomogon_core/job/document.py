@@ -111,11 +111,19 @@ def keep_sketch(document, name, sketch):
     document["sketches"][name] = document["sketches"][name] | data
 
 
-def sketch_before(document, step):
-    """The sketch that stands nearest before a step, or the first one."""
-    steps = document["steps"]
-    before = steps[: steps.index(step)] if step in steps else steps
-    return next((name for name in reversed(before) if name in document["sketches"]), sketch_id(document))
+def with_followed(document, places):
+    """The document with sketches as they followed the solid.
+
+    Args:
+        places: {sketch id: plain data of its points, curves and constraints}; those that are gone are passed over.
+    """
+    if not places:
+        return document
+    sketches = dict(document["sketches"])
+    for name, data in places.items():
+        if name in sketches:
+            sketches[name] = sketches[name] | data
+    return document | {"sketches": sketches}
 
 
 def build_of(document, known=None):
@@ -139,7 +147,7 @@ def build_of(document, known=None):
 def _step(document, name):
     if name in document["sketches"]:
         data = document["sketches"][name]
-        return SketchStep(name, data["title"], data["plane"], sketch_of(document, name))
+        return SketchStep(name, data["title"], data["plane"], sketch_of(document, name), data.get("brought", {}))
     if name in document["planes"]:
         data = document["planes"][name]
         return PlaneStep(name, data["title"], data["kind"], data["fields"])

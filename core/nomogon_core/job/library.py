@@ -1,6 +1,7 @@
 """What commands may have besides the document: blobs by digest, and work that takes its time."""
 
 import hashlib
+import importlib
 from functools import lru_cache
 
 from nomogon_core.errors import InputError
@@ -39,6 +40,15 @@ class Library:
         name, item = picture_of(document, picture)
         fit = calibration_of(document, name)
         return cleaned_light(self.blob(item["digest"]), item, fit.mm_per_px if fit else None)
+
+    def edge(self, document, sketch, body, edge):
+        """Record of the plane curve that an edge of the solid shows in the plane of a sketch.
+
+        Raises:
+            OperationError: there is no such edge before that sketch, or it shows as no line, arc or circle.
+        """
+        # The kernel takes seconds to load, so it is loaded only where an edge is asked for.
+        return importlib.import_module("nomogon_core.job.edges").edge_record(document, sketch, body, edge)
 
     def records(self, document, picture, settings):
         """Records of the outlines that a trace with these settings finds in a picture."""

@@ -143,6 +143,7 @@ SKETCH = Record(
         "points": Record(rest=PLACE),
         "curves": Record(rest=CURVE),
         "constraints": Record(rest=CONSTRAINT),
+        "brought": Record(rest=Record({"body": ID, "edge": Text(MANY)}, required=("body", "edge"))),
     },
     required=("title", "plane", "points", "curves", "constraints"),
 )

@@ -157,7 +157,7 @@ def add_outline(sketch, curves, u95, *, origin, closed=True):
     """
     names, last_end, first_start = [], None, None
     for index, (curve, error) in enumerate(zip(curves, u95)):
-        fields = {"u95": float(error), "origin": origin}
+        fields = {"u95": None if error is None else float(error), "origin": origin}
         if isinstance(curve, Circle):
             sketch, name = add_circle(sketch, curve.center, curve.radius, **fields)
             return sketch, [name], []

@@ -14,6 +14,7 @@ from nomogon_core.quantity.expression import Known, evaluate
 from nomogon_core.quantity.units import length_of
 from nomogon_core.solid import kernel, naming, planes
 from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
+from nomogon_core.solid.brought import followed
 from nomogon_core.solid.facts import Step, fingerprint
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.sentence import Length
@@ -31,11 +32,13 @@ class Built:
         bodies: by id.
         steps: a :class:`Step` for each step.
         frames: {sketch or plane id: its :class:`planes.Frame`}.
+        sketches: by id, those into which edges were brought, as they followed the solid.
     """
 
     bodies: dict
     steps: tuple
     frames: dict
+    sketches: dict = attrs.field(factory=dict, repr=False)
 
 
 class Cache:
@@ -75,7 +78,12 @@ def run(sheet, cache=None, until=None):
             told.append(_sketch(step, state, frames))
         else:
             told.append(_operation(step, state, sheet, cache))
-    return Built(state.bodies, tuple(told), frames)
+    followers = {
+        step.name: state.sketches[step.name].sketch
+        for step in sheet.steps[:until]
+        if isinstance(step, SketchStep) and step.brought and isinstance(state.sketches.get(step.name), DrawnSketch)
+    }
+    return Built(state.bodies, tuple(told), frames, followers)
 
 
 def _facts(state):
@@ -138,7 +146,13 @@ def _sketch(step, state, frames):
         state.sketches[step.name] = why
         return Step(step.name, _facts(state), why)
     frames[step.name] = frame
-    state.sketches[step.name] = DrawnSketch(step.name, step.title, step.sketch, frame)
+    try:
+        sketch = followed(step.sketch, step.brought, frame, state.bodies)
+    except OperationError as problem:
+        why = f"{step.title}: {problem}"
+        state.sketches[step.name] = why
+        return Step(step.name, _facts(state), why)
+    state.sketches[step.name] = DrawnSketch(step.name, step.title, sketch, frame)
     return Step(step.name, _facts(state))
 
 

@@ -54,6 +54,7 @@ EXACT_SURFACES = (
 RULED_SURFACES = EXACT_SURFACES[:3]
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
+LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
 
 
 def is_failure(problem):
@@ -390,6 +391,26 @@ def tangent_chain(shape, edge):
     maker.Add(1e-3, edge)
     contour = maker.Contour(edge)
     return [maker.Edge(contour, index) for index in range(1, maker.NbEdges(contour) + 1)]
+
+
+def curve_in(edge, frame):
+    """The plane curve that an edge shows along the normal of a frame, in its coordinates: a line, or an arc or circle
+    that lies level to it; None for any other, and for a line that is seen as a point."""
+    curve = BRepAdaptor_Curve(TopoDS.Edge(seen_from(edge, frame)))
+    first, last = (curve.Value(at).Coord() for at in (curve.FirstParameter(), curve.LastParameter()))
+    if curve.GetType() == GeomAbs_CurveType.GeomAbs_Line:
+        return Line(first[:2], last[:2]) if math.dist(first[:2], last[:2]) > LEAST_SEEN_MM else None
+    if curve.GetType() != GeomAbs_CurveType.GeomAbs_Circle:
+        return None
+    circle = curve.Circle()
+    upright = circle.Axis().Direction().Z()
+    if abs(upright) < 1 - LEVEL:
+        return None
+    center, sweep = circle.Location().Coord()[:2], curve.LastParameter() - curve.FirstParameter()
+    if sweep > 2 * math.pi - LEVEL:
+        return Circle(center, circle.Radius())
+    start = math.atan2(first[1] - center[1], first[0] - center[0])
+    return Arc(center, circle.Radius(), start, math.copysign(sweep, upright))
 
 
 def axis_of(edge):

@@ -21,12 +21,14 @@ class SketchStep:
 
     Attributes:
         plane: a reference to a plane.
+        brought: {curve id: {"body", "edge"}} of curves that follow an edge of the solid.
     """
 
     name: str
     title: str
     plane: object
     sketch: Sketch = attrs.field(repr=False)
+    brought: dict = attrs.field(factory=dict, repr=False)
 
 
 @attrs.frozen

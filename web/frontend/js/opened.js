@@ -6,13 +6,13 @@ import { unpack } from "./mesh.js";
 const chooser = document.getElementById("opened");
 const NEAR = 1e-6;
 
-/** Edges of the solid seen along the normal of a plane, as path data. @param {any[]} bodies @param {any} frame */
+/** Edges of the solid seen along the normal of a plane, each as path data. @param {any[]} bodies @param {any} frame */
 function projected(bodies, { origin, across, up }) {
   const along = (point, way) => (point[0] - origin[0]) * way[0] + (point[1] - origin[1]) * way[1] + (point[2] - origin[2]) * way[2];
-  const parts = [];
+  const found = [];
   for (const body of bodies) {
     for (let edge = 0; edge < body.edges.length; edge++) {
-      if (body.smooth[edge]) continue;
+      const parts = [];
       let before = null;
       for (let index = body.edge_starts[edge]; index < body.edge_starts[edge + 1]; index++) {
         const point = body.edge_points.subarray(3 * index, 3 * index + 3);
@@ -21,9 +21,10 @@ function projected(bodies, { origin, across, up }) {
         parts.push(`${before ? "L" : "M"}${at[0].toFixed(4)} ${at[1].toFixed(4)}`);
         before = at;
       }
+      if (parts.length > 1) found.push({ body: body.name, edge: body.edges[edge], d: parts.join(""), smooth: body.smooth[edge] });
     }
   }
-  return parts.join("");
+  return found;
 }
 
 /** @param {ReturnType<typeof import("./sketch_drawing.js").createDrawing>} drawing */

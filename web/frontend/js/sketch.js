@@ -168,8 +168,19 @@ const CLICKS = {
   extend: (id, event) => onCurve("sketch.extend", id, event),
   more: (id, event) => onCurve("sketch.add_spline_point", id, event, "spline"),
   smoother: (id, event) => onCurve("sketch.smooth_spline", id, event, "spline"),
+  bring: (id, event) => event.target.dataset.edge && bringIn(event.target.dataset),
   fewer: (id, event) => onCurve("sketch.remove_spline_point", id, event, "spline"),
 };
+
+/** An edge of the solid as construction that follows it. @param {DOMStringMap} picked */
+async function bringIn({ body, edge }) {
+  try {
+    await send("sketch/edge", { body, edge });
+  } catch (problem) {
+    return say(problem.message, true);
+  }
+  return command("sketch.bring", { body, edge });
+}
 
 /** A command on the curve that was clicked, or that has the point that was, and where. */
 function onCurve(name, id, event, kind) {
@@ -183,6 +194,7 @@ const tray = startTray({
   take(name) {
     closeAsk();
     pens.put(null);
+    drawing.pickBehind(name === "bring");
     if (name === "fit") {
       fit();
       return tray.release();
@@ -207,6 +219,7 @@ const tray = startTray({
   },
   drop() {
     drawing.comb(null);
+    drawing.pickBehind(false);
     closeAsk();
     pens.put(null);
     choose([]);

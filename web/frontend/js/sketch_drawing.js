@@ -13,13 +13,14 @@ export function createDrawing(board) {
   let rubber = [];
   let snap = null;
   let comb = null;
-  let behind = "";
+  let behind = [];
+  let picking = false;
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
   function drawWorld() {
     const { curves } = data.drawing;
-    const paths = behind ? [shape("path", { class: "behind", d: behind })] : [];
+    const paths = behind.length ? [shape("path", { class: "behind", d: behind.filter((one) => !one.smooth).map((one) => one.d).join("") })] : [];
     for (const region of data.regions) paths.push(shape("path", { class: "region show", d: region.d, "data-region": region.name, "pointer-events": "none" }));
     for (const curve of curves) paths.push(shape("path", { class: "casing", d: curve.d }));
     for (const curve of curves) {
@@ -28,6 +29,7 @@ export function createDrawing(board) {
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
+    if (picking) for (const one of behind) paths.push(shape("path", { class: "hit edge", d: one.d, "data-edge": one.edge, "data-body": one.body }));
     if (comb) paths.push(shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }));
     for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
     board.world.replaceChildren(...paths);
@@ -158,9 +160,14 @@ export function createDrawing(board) {
 
   board.onView(drawScreen);
   return {
-    /** The solid behind the sketch, as path data. @param {string} d */
-    setBehind(d) {
-      behind = d;
+    /** The edges of the solid behind the sketch. @param {{ body: string, edge: string, d: string, smooth: boolean }[]} edges */
+    setBehind(edges) {
+      behind = edges;
+      drawWorld();
+    },
+    /** Let edges of the solid be clicked, or not any more. @param {boolean} on */
+    pickBehind(on) {
+      picking = on;
       drawWorld();
     },
     get data() { return data; },

@@ -92,6 +92,7 @@ OWN_EXAMPLES = {
     "sketch.join": {"first": "p3", "second": "p8"},
     "sketch.title": {"text": "Seats"},
     "sketch.new": {"title": "Seats", "plane": {"body": "b8", "face": "op7.top"}},
+    "sketch.bring": {"body": "b8", "edge": "op7.side(c4) | op7.top"},
     "solid.add": {"kind": "fillet", "blanks": DECLARATIONS["fillet"].example},
     "solid.set": {"name": "op7", "blanks": {"length": "rim + 2 mm"}},
     "solid.suppress": {"name": "op7", "suppressed": True},

@@ -4,9 +4,10 @@ import math
 
 import attrs
 
-from nomogon_core.arguments import ID, IDS, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows
+from nomogon_core.arguments import ID, IDS, LONGEST_NAME, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows, Text
 from nomogon_core.errors import InputError, SketchError
 from nomogon_core.geometry.curves import Ellipse
+from nomogon_core.geometry.records import curve_of_record
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import calibration_of, clean_name, keep_sketch, next_id, picture_of, sketch_id, sketch_of
 from nomogon_core.job.follow import dimension_u95
@@ -363,6 +364,9 @@ def remove(document, *, names, sketch=""):
     drawing = sketch_of(document, sketch)
     smaller = edit.remove(drawing, names)
     _store(document, sketch, smaller)
+    data = document["sketches"][sketch_id(document, sketch)]
+    if data.get("brought"):
+        data["brought"] = {name: source for name, source in data["brought"].items() if name in smaller.curves}
     counts = [
         (len(drawing.curves) - len(smaller.curves), "curve"),
         (len(drawing.constraints) - len(smaller.constraints), "constraint"),
@@ -429,6 +433,27 @@ def new(document, *, title="", plane="plan"):
     document["sketches"][name] = {"title": wanted, "plane": plane, "points": {}, "curves": {}, "constraints": {}}
     document["steps"].append(name)
     return f"Sketch {wanted} begun on {plane_words(document, plane)}"
+
+
+@command("sketch.bring", sketch=ID, body=ID, edge=Text(LONGEST_NAME))
+def bring(document, library, *, body, edge, sketch=""):
+    """Bring an edge of the solid into a sketch, as construction that follows it."""
+    sketch = sketch_id(document, sketch)
+    if body not in document["bodies"]:
+        raise SketchError("That body is not in the solid any more; choose an edge of another.")
+    data = document["sketches"][sketch]
+    if {"body": body, "edge": edge} in data.get("brought", {}).values():
+        raise SketchError("That edge is in the sketch already.")
+    curve = curve_of_record(library.edge(document, sketch, body, edge))
+    drawing = sketch_of(document, sketch)
+    drawing, (name,), _ = edit.add_outline(drawing, [curve], [None], origin="solid", closed=False)
+    drawing = edit.set_construction(drawing, [name], True)
+    held = drawing.curves[name].points if drawing.curves[name].kind == "line" else (name,)
+    for one in held:
+        drawing, _ = edit.add_constraint(drawing, Constraint("fixed", (one,), source="solid"))
+    _store(document, sketch, drawing)
+    document["sketches"][sketch]["brought"] = data.get("brought", {}) | {name: {"body": body, "edge": edge}}
+    return f"Edge brought into {data['title']}, as construction that follows it"
 
 
 @command("sketch.lay_on", sketch=ID, plane=PLANE)

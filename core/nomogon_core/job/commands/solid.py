@@ -250,14 +250,21 @@ def _read_by(document, name):
             read |= set(rule.get("but", ()))
         return read
     if name in document["sketches"]:
-        return _plane_reads(document["sketches"][name]["plane"])
+        data = document["sketches"][name]
+        edges = [source["edge"] for source in data.get("brought", {}).values()]
+        return _plane_reads(data["plane"]).union(*map(_edge_reads, edges))
     fields = document["planes"][name]["fields"]
     read = set()
     for key in ("from", "first", "second"):
         read |= _plane_reads(fields[key]) if key in fields else set()
     if isinstance(fields.get("axis"), dict):
-        read |= {operation_of(part.strip()) for part in fields["axis"]["edge"].split("|")}
+        read |= _edge_reads(fields["axis"]["edge"])
     return read
+
+
+def _edge_reads(edge):
+    """Operations that made the faces which meet in an edge."""
+    return {operation_of(part.strip()) for part in edge.partition("@")[0].split("|")}
 
 
 def _plane_reads(plane):

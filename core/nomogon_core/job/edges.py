@@ -1,0 +1,25 @@
+"""Edges of the solid as a sketch sees them; loads the geometry kernel."""
+
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry.records import primitive_record
+from nomogon_core.job.document import build_of
+from nomogon_core.job.quantities import environment
+from nomogon_core.solid import graph
+from nomogon_core.solid.brought import shown_in
+
+
+def edge_record(document, sketch, body, edge, cache=None):
+    """Record of the plane curve that an edge of the solid shows in the plane of a sketch, as it is at that step.
+
+    Args:
+        document: plain data; of what stands outside of the Build sheet, empty parts suffice.
+
+    Raises:
+        OperationError: there is no such edge before that sketch, or it shows as no line, arc or circle.
+    """
+    built = graph.run(build_of(document, environment(document)), cache, document["steps"].index(sketch) + 1)
+    if sketch not in built.frames:
+        raise OperationError(built.steps[-1].problem)
+    if body not in built.bodies:
+        raise OperationError("That body is made later in the Build sheet than this sketch; move the sketch down first.")
+    return primitive_record(shown_in(built.bodies[body], edge, built.frames[sketch]), None)
