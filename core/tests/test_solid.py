@@ -24,7 +24,7 @@ from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange import release
-from nomogon_core.geometry.curves import Line, Spline, closed_area, length
+from nomogon_core.geometry.curves import Line, Spline, closed_area, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
@@ -113,6 +113,21 @@ class Volumes(unittest.TestCase):
             np.testing.assert_allclose(
                 body.facts.box, (searched.CornerMin().Coord(), searched.CornerMax().Coord()), atol=1e-5
             )
+
+    def test_box_of_cubics_is_that_of_their_points(self):
+        random = np.random.default_rng(6)
+        for _ in range(5):
+            ring = [(r * math.cos(a), r * math.sin(a)) for r, a in zip(random.uniform(20, 30, 6), np.arange(6) * 1.047)]
+            ways = (np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)) / 4
+            pieces = tuple(
+                Spline([ring[k], ring[k] + ways[k], ring[(k + 1) % 6] - ways[(k + 1) % 6], ring[(k + 1) % 6]])
+                for k in range(6)
+            )
+            sketch = drawn(pieces)
+            low, high = only(run(sketch, plate_operations(sketch, 6.0))[0]).facts.box
+            points = np.vstack([sample(piece, 1e-5) for piece in pieces])
+            np.testing.assert_allclose((low[:2], high[:2]), (points.min(axis=0), points.max(axis=0)), atol=1e-4)
+            self.assertTrue(np.all(np.array(low[:2]) <= points.min(axis=0) + 1e-9))
 
     def test_mass(self):
         # Densities in g/cm3: Machinery's Handbook and makers' data sheets (memory).

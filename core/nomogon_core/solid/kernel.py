@@ -51,7 +51,7 @@ EXACT_SURFACES = (
     GeomAbs_SurfaceType.GeomAbs_Sphere,
     GeomAbs_SurfaceType.GeomAbs_Torus,
 )
-RULED_SURFACES = EXACT_SURFACES[:3]
+RULED_SURFACES = (*EXACT_SURFACES[:3], GeomAbs_SurfaceType.GeomAbs_SurfaceOfExtrusion)
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
@@ -298,7 +298,7 @@ def facts_of(shape):
 def tight_box(shape):
     """((min x, y, z), (max x, y, z)), exact up to rounding.
 
-    A flat, cylindrical or conical face is extreme on its edges; a torus or sphere may be so where its normal
+    A flat, cylindrical, conical or extruded face is extreme on its edges; a torus or sphere may be so where its normal
     points along an axis. Only other curves and surfaces are left to the kernel's search, which is slow.
     """
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
@@ -320,7 +320,8 @@ def tight_box(shape):
 
 
 def _extreme_points(curve):
-    """Points (n, 3) among which a line or a circular arc is extreme along every axis; None for any other curve."""
+    """Points (n, 3) among which a line, a circular arc or a cubic is extreme along every axis; None for any other
+    curve."""
     first, last = curve.FirstParameter(), curve.LastParameter()
     at = [first, last]
     if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
@@ -328,9 +329,29 @@ def _extreme_points(curve):
         for x, y in zip(frame.XDirection().Coord(), frame.YDirection().Coord()):
             angle = math.atan2(y, x)
             at += [angle + math.pi * k for k in range(-4, 9) if first < angle + math.pi * k < last]
+    elif curve.GetType() == GeomAbs_CurveType.GeomAbs_BezierCurve and curve.Degree() == 3:
+        bezier = curve.Bezier()
+        poles = [bezier.Pole(index).Coord() for index in range(1, bezier.NbPoles() + 1)]
+        at += [value for value in _turning_points(poles) if first < value < last]
     elif curve.GetType() != GeomAbs_CurveType.GeomAbs_Line:
         return None
     return np.array([curve.Value(value).Coord() for value in at])
+
+
+def _turning_points(poles):
+    """Parameters at which a cubic of four poles turns back along an axis: roots of its derivative."""
+    if len(poles) != 4:
+        return []
+    found = []
+    for one, two, three, four in zip(*poles):
+        a, b, c = two - one, three - two, four - three
+        square, half = a - 2 * b + c, b - a
+        under = half * half - square * a
+        if abs(square) < 1e-12 * max(abs(a), abs(b), abs(c), 1e-12):
+            found += [-a / (2 * half)] if half else []
+        elif under >= 0:
+            found += [(-half + sign * math.sqrt(under)) / square for sign in (1, -1)]
+    return found
 
 
 def _is_rounding(surface):

@@ -267,23 +267,38 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     why.textContent = sentence;
   }
 
+  /** Fillings of a new operation before anything is typed. */
+  function beginning() {
+    const begun = usual();
+    const only = every(declared.parts).find((part) => part.kind === "regions");
+    const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.name]));
+    if (only && regions.length && !state().bodies.length) begun.regions = { sketch: regions[0][0], names: [regions[0][1]] };
+    const edges = every(declared.parts).find((part) => part.kind === "edges");
+    if (edges && state().bodies.length) begun.edges = { body: state().bodies[0].id, names: [] };
+    return begun;
+  }
+
   return {
     form,
     problem,
+    /** What the first operation would be sent as, so that it can be built before it is asked for. @param {string} wanted */
+    ahead(wanted) {
+      if (declared) return null;
+      [kind, declared, name] = [wanted, state().declared[wanted], null];
+      filled = beginning();
+      const told = complete() ? sent() : null;
+      declared = null;
+      return told;
+    },
     toggle,
     /** Begin a new operation, or open one that stands. @param {string} wanted @param {{ name: string, filled: any } | null} [old] @param {string} [first] */
     open(wanted, old = null, first) {
       kind = wanted;
       declared = state().declared[wanted];
       name = old?.name ?? null;
-      filled = old ? { ...old.filled } : usual();
+      filled = old ? { ...old.filled } : beginning();
       before = { ...filled };
       at = -1;
-      const only = every(declared.parts).find((part) => part.kind === "regions");
-      const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.name]));
-      if (!old && only && regions.length && !state().bodies.length) filled.regions = { sketch: regions[0][0], names: [regions[0][1]] };
-      const edges = every(declared.parts).find((part) => part.kind === "edges");
-      if (!old && edges && state().bodies.length) filled.edges = { body: state().bodies[0].id, names: [] };
       host().append(form);
       active = "";
       draw(first ?? blanks()[0].blank);

@@ -287,4 +287,13 @@ startSheet(sheet, {
 startPanel({ takeTool: (name) => tray.choose(name) });
 onChanged(load);
 onTyped(load);
-load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));
+/** While nothing is built yet, what Extrude would give is built ahead, as it is most likely what comes next. */
+function ahead() {
+  const sent = mayChange && !Object.keys(state.operations).length && sentence.ahead("extrude");
+  if (sent) send("solid/preview", { ...sent, unit, version: version() }).catch(() => {});
+}
+
+load().then(() => {
+  if (location.hash) tray.choose(location.hash.slice(1));
+  else ahead();
+}, (problem) => say(problem.message, true));
