@@ -142,6 +142,9 @@ class Sketches(JobCase):
         upright = f"{self.extrude}.side({self.lines[0]}) | {self.extrude}.side({self.lines[1]})"
         with self.assertRaisesRegex(OperationError, "Only straight edges"):
             self.do("sketch.bring", sketch=sketch, body=self.body, edge=upright)
+        own = f"{self.document['steps'][-1]}.top | {self.document['steps'][-1]}.side({ring})"
+        with self.assertRaisesRegex(OperationError, "made later in the Build sheet"):
+            self.do("sketch.bring", sketch=sketch, body=list(self.document["bodies"])[-1], edge=own)
         self.do("solid.suppress", name=self.extrude, suppressed=True)
         self.assertIn("Boss", {step.name: step.problem for step in self.built().steps}[sketch])
 

@@ -193,15 +193,16 @@ def sketch_board(here, unit):
             for name, one in document["sketches"].items()
         ],
         "planes": [[name, plane_words(document, name)] for name in (*BASE, *document["planes"])],
-        "solid": _behind(here),
+        "solid": behind(here),
     }
 
 
-def _behind(here):
+def behind(here):
     """The mesh of the solid as it is now and the frame of the open sketch, or None while there is none."""
     task = services.known_rebuild(here.job, here.document) if here.document["operations"] else None
     frame = task and task.blob_id and task.result.get("frames", {}).get(here.sketch_id)
-    return {"mesh": task.blob_id, "frame": frame} if frame else None
+    steps = here.document["steps"]
+    return {"mesh": task.blob_id, "frame": frame, "before": steps[: steps.index(here.sketch_id)]} if frame else None
 
 
 def refresh_summary(job, document=None):

@@ -51,6 +51,7 @@ JOB = [
     path("sketch/follow", sketch.views.follow_preview, name="sketch-follow"),
     path("sketch/comb", sketch.views.comb, name="sketch-comb"),
     path("sketch/drag", sketch.views.drag, name="sketch-drag"),
+    path("sketch/solid", sketch.views.solid, name="sketch-solid"),
     path("sketch/edge", sketch.views.edge, name="sketch-edge"),
     path("solid", solid.views.page, name="solid"),
     path("solid/state", solid.views.state, name="solid-state"),

@@ -7,7 +7,7 @@ from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from jobs.frame import frame, sketch_board, unit_of
+from jobs.frame import behind, frame, sketch_board, unit_of
 from jobs.requests import number_from, sent_by
 from jobs.store import edge_of
 from jobs.working import here_for, work_on
@@ -43,9 +43,23 @@ def page(request, job_id):
 @require_GET
 def board(request, job_id):
     here = here_for(request, job_id)
-    if here.document["operations"]:
-        services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(here.document)))
+    _built(here)
     return JsonResponse(sketch_board(here, unit_of(request)))
+
+
+def _built(here):
+    """The rebuild of the job as it is, asked for and waited for a little; None without an operation."""
+    if not here.document["operations"]:
+        return None
+    return services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(here.document)))
+
+
+@require_GET
+def solid(request, job_id):
+    """The solid behind the sketch, and whether it is still being built."""
+    here = here_for(request, job_id)
+    task = _built(here)
+    return JsonResponse({"solid": behind(here), "building": bool(task and task.status in Task.OPEN)})
 
 
 def _grab(here, held):

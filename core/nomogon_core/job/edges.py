@@ -6,6 +6,7 @@ from nomogon_core.job.document import build_of
 from nomogon_core.job.quantities import environment
 from nomogon_core.solid import graph
 from nomogon_core.solid.brought import shown_in
+from nomogon_core.solid.planes import operation_of
 
 
 def edge_record(document, sketch, body, edge, cache=None):
@@ -20,6 +21,7 @@ def edge_record(document, sketch, body, edge, cache=None):
     built = graph.run(build_of(document, environment(document)), cache, document["steps"].index(sketch) + 1)
     if sketch not in built.frames:
         raise OperationError(built.steps[-1].problem)
-    if body not in built.bodies:
-        raise OperationError("That body is made later in the Build sheet than this sketch; move the sketch down first.")
+    later = set(document["steps"][document["steps"].index(sketch) :])
+    if body not in built.bodies or later & {operation_of(part.strip()) for part in edge.partition("@")[0].split("|")}:
+        raise OperationError("That edge is made later in the Build sheet than this sketch; move the sketch down first.")
     return primitive_record(shown_in(built.bodies[body], edge, built.frames[sketch]), None)

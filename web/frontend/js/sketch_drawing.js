@@ -29,7 +29,7 @@ export function createDrawing(board) {
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
-    if (picking) for (const one of behind) paths.push(shape("path", { class: "hit edge", d: one.d, "data-edge": one.edge, "data-body": one.body }));
+    if (picking) for (const one of behind.filter((edge) => edge.canCome)) paths.push(shape("path", { class: "hit edge", d: one.d, "data-edge": one.edge, "data-body": one.body }));
     if (comb) paths.push(shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }));
     for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
     board.world.replaceChildren(...paths);
