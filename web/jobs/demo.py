@@ -12,8 +12,9 @@ from jobs.frame import refresh_summary
 from jobs.models import Blob, Job, Member
 from jobs.services import job_from_picture
 from jobs.store import document_of
+from jobs.working import work_on
 from nomogon_core.errors import NotNeededError
-from nomogon_core.job.document import picture_of, sketch_of
+from nomogon_core.job.document import FIRST_SKETCH, picture_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch.regions import find_regions
@@ -142,6 +143,7 @@ def _latch_plate(user):
     )
     demo.dimension("Plate height", "distance", [bottom[0], top[0]], "46 mm")
     region = find_regions(demo.sketch())[0]
+    demo.do("ledger.add", name="thickness", text="6 mm")
     demo.do(
         "solid.add",
         kind="extrude",
@@ -149,7 +151,7 @@ def _latch_plate(user):
         blanks={
             "regions": {"sketch": "s1", "names": [region.name]},
             "extent": "by",
-            "length": "6 mm",
+            "length": "thickness",
             "way": "up",
             "result": "new",
             "body": "Plate",
@@ -163,7 +165,7 @@ def _latch_plate(user):
             "centres": {"sketch": "s1", "names": holes},
             "diameter": "8 mm",
             "extent": "by",
-            "depth": "Plate outline length / 4",
+            "depth": "thickness / 4",
             "body": "Plate",
         },
     )
@@ -174,8 +176,24 @@ def _latch_plate(user):
         blanks={"edges": {"body": plate, "rule": {"at": "top"}}, "radius": "0.8 mm"},
     )
     demo.do("body.set", name=plate, field="material", text="aluminium")
+    _stop_pin(demo, plate)
     demo.build()
     return demo
+
+
+def _stop_pin(demo, plate):
+    """A pin of brass in a sketch of its own on the plate's top face."""
+    top = {"body": plate, "face": f"{next(iter(document_of(demo.job)['operations']))}.top"}
+    sketch = demo.do("sketch.new", title="Stop pin", plane=top).made
+    demo.do("sketch.circle", center=[33.0, 38.0], rim=[36.0, 38.0], sketch=sketch)
+    region = find_regions(sketch_of(document_of(demo.job), sketch))[0].name
+    picked = {"sketch": sketch, "names": [region]}
+    blanks = {"regions": picked, "extent": "by", "length": "thickness / 2 + 1/16 in", "way": "up", "result": "new"}
+    demo.do("solid.add", kind="extrude", title="Stop pin", blanks=blanks | {"body": "Pin"})
+    pin = next(name for name in document_of(demo.job)["bodies"] if name != plate)
+    demo.do("body.set", name=pin, field="material", text="brass")
+    demo.do("body.set", name=pin, field="colour", text="#d8b45a")
+    work_on(demo.job, demo.user, sketch=FIRST_SKETCH)
 
 
 def _hinge_leaf(user):

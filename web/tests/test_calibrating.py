@@ -298,10 +298,10 @@ class Calibrating(BrowserCase):
         expect(chosen).to_contain_text("lies on top of 1")
         picture = self.asked(page, "state")["pictures"][0]
         np.testing.assert_allclose(picture["frame"]["origin"], (0, 0, 6))
-        thickness = page.locator(".op input[data-field=length]")
+        thickness = page.locator(".op input[data-field=length]").first
         thickness.fill("9 mm")
         thickness.press("Tab")
-        expect(self.ledger_value(page, "Size")).to_contain_text("9.00)", timeout=30_000)
+        expect(self.ledger_value(page, "Plate: Size")).to_contain_text("9.00)", timeout=30_000)
         np.testing.assert_allclose(self.asked(page, "state")["pictures"][0]["frame"]["origin"], (0, 0, 9))
         page.locator(".op:has(.no)").first.get_by_role("button", name="Leave out").click()
         expect(chosen).to_contain_text("which is not there any more", timeout=30_000)

@@ -56,7 +56,7 @@ def _length(document, declared, name, blank, value, unit, before):
         raise OperationError(f"{declared.title} expects a length as text for its {blank.name}, for example 6 mm.")
     told = read_number(document, value, unit=unit, at=name)
     title = document["operations"].get(name, {}).get("title") or declared.kind
-    called = before["name"] if before else free_name(document, f"{title} {blank.name}")
+    called = (before or {}).get("name") or free_name(document, f"{title} {blank.name}")
     return {"typed": told.typed, "value": told.value, "name": called} | ({"late": True} if told.late else {})
 
 
