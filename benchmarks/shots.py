@@ -1,5 +1,6 @@
 """Takes the pictures of docs/screenshots/ anew, from the demo data: ``./nomogon shots``."""
 
+import re
 import sys
 import time
 
@@ -59,7 +60,24 @@ def take(page, address):
     for _ in range(2):
         page.get_by_role("button", name="Undo").click()
         time.sleep(1)
+    a_sentence(page, address)
     beside_a_card(page, address)
+
+
+def a_sentence(page, address):
+    """An operation being written in the Build sheet, with the solid as it would be; dropped again."""
+    page.goto(address)
+    page.locator("a.whole", has_text="Hive latch plate").last.click()
+    page.locator("[data-stage-link=solid]").click()
+    expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("."), timeout=60_000)
+    page.keyboard.press("1")
+    page.get_by_role("checkbox", name="of Stop pin").click()
+    page.locator(".writing [data-blank=length]").fill("thickness * 2")
+    page.locator(".writing [data-blank=result]").select_option("add")
+    expect(page.locator("#note")).to_have_text("as it would be", timeout=20_000)
+    time.sleep(1)
+    page.screenshot(path=FOLDER / "sentence.png")
+    page.keyboard.press("Escape")
 
 
 def beside_a_card(page, address):

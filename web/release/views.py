@@ -26,7 +26,7 @@ MEDIA_TYPES = {
     "svg": "image/svg+xml",
 }
 PATIENCE_S = 110
-READY = "The part is one closed, valid solid. Every file below is written anew from the exact shape."
+READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
     {"kind": "stl", "title": "STL", "for": "printing", "chord": True},

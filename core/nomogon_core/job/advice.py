@@ -128,8 +128,10 @@ def next_step(view, stage):
         advice = look(view, stage)
         if advice:
             return advice
+    bodies = len((view.result or {}).get("bodies", {}))
+    sound = "The part is" if bodies < 2 else f"Each of the {bodies} bodies is"
     return Advice(
-        "The part is one closed, valid solid. Take the files for making it.", (Action("Open Release", stage="release"),)
+        f"{sound} one closed, valid solid. Take the files for making it.", (Action("Open Release", stage="release"),)
     )
 
 
