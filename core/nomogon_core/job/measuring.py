@@ -7,7 +7,6 @@ import numpy as np
 from nomogon_core.geometry.curves import Arc, Circle, Line
 from nomogon_core.job.document import observations
 from nomogon_core.reference.models import measure_next
-from nomogon_core.reference.sheets import Round
 
 PARALLEL_WITHIN = 0.01
 LEAST_FACING = 0.1
@@ -32,13 +31,6 @@ def read_check(fit, item):
         )
         return (first + second) / 2, max(u_first, u_second)
     return fit.distance(places[0], places[1], item["sigma_px"])
-
-
-def diameter_places(center, half_axes, angle):
-    """The four places of a diameter check on a round edge found as an ellipse."""
-    return [
-        list(map(float, place)) for pair in Round(tuple(center), tuple(half_axes), angle).diameters() for place in pair
-    ]
 
 
 def _facing(first, second):

@@ -148,11 +148,6 @@ class Sketch:
                 ys += [y - reach, y + reach]
         return max(max(xs) - min(xs), max(ys) - min(ys), 1e-6) if xs else 1.0
 
-    def free_points(self):
-        """Ids of points that belong to no curve."""
-        used = {point for curve in self.curves.values() for point in curve.points}
-        return [point for point in self.points if point not in used]
-
 
 def to_json(sketch):
     """Plain data of a sketch; the inverse of :func:`from_json`."""

@@ -42,13 +42,6 @@ class Frame:
         away = np.subtract(point, self.origin)
         return tuple(float(np.dot(away, way)) for way in (self.across, self.up, self.normal))
 
-    def is_like(self, other):
-        """Whether both planes run the same way, so that coordinates of one mean the same in the other."""
-        return all(
-            np.abs(np.subtract(getattr(self, way), getattr(other, way))).max() < SAME_WAY
-            for way in ("across", "up", "normal")
-        )
-
 
 PLAN = Frame((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 FRONT = Frame((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (0.0, 0.0, 1.0), (0.0, -1.0, 0.0))
