@@ -176,12 +176,12 @@ def plane_sentence(document, plane, unit):
 
     if kind == "offset":
         shown = format_length(fields["distance"]["value"], unit=unit)
-        return [{"text": f"Plane {title}, offset from {called('from')} by"}, number("distance", shown)]
+        return [{"text": f"{title}, offset from {called('from')} by"}, number("distance", shown)]
     if kind == "turned":
         about = {"across": "its level axis", "up": "its upright axis"}
         axis = about[fields["axis"]] if isinstance(fields["axis"], str) else "an edge"
         shown = format_angle(fields["angle"]["value"])
-        return [{"text": f"Plane {title}, {called('from')} turned about {axis} by"}, number("angle", shown)]
+        return [{"text": f"{title}, {called('from')} turned about {axis} by"}, number("angle", shown)]
     if kind == "midway":
-        return [{"text": f"Plane {title}, midway between {called('first')} and {called('second')}"}]
-    return [{"text": f"Plane {title}, through three points"}]
+        return [{"text": f"{title}, midway between {called('first')} and {called('second')}"}]
+    return [{"text": f"{title}, through three points"}]

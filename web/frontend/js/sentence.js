@@ -281,6 +281,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   return {
     form,
     problem,
+    /** Whether an operation changes a body that is there already. @param {string} wanted */
+    needsBody: (wanted) => every(state().declared[wanted].parts).some((part) => part.kind === "edges" || (part.kind === "body" && !part.when)),
     /** What the first operation would be sent as, so that it can be built before it is asked for. @param {string} wanted */
     ahead(wanted) {
       if (declared) return null;

@@ -155,6 +155,16 @@ function drawPicks() {
   drawOverlay();
 }
 
+/** Write the sentence of a tool, if it is still the one in hand. @param {string} name */
+function begin(name) {
+  if (tray.current() !== name || !state.declared[name]) return;
+  if (sentence.needsBody(name) && !state.bodies.length) {
+    tray.release();
+    return say("There is no body yet that this could change; extrude a region first.", true);
+  }
+  sentence.open(name);
+}
+
 const tray = startTray({
   resting: RESTING,
   take(name) {
@@ -171,7 +181,7 @@ const tray = startTray({
     if (name === "lay") {
       sentence.close();
       laying.open();
-    } else ready.then(() => { if (tray.current() === name && state.declared[name]) sentence.open(name); });
+    } else ready.then(() => begin(name));
     drawOverlay();
   },
   drop() {

@@ -301,9 +301,6 @@ def title(document, *, name, text):
     return f"Operation {_number(document, name)} is called {clean_name(text, 'An operation')} now"
 
 
-PLANE_TITLES = {"offset": "Offset plane", "turned": "Turned plane", "midway": "Midway plane", "points": "Plane"}
-
-
 @command("plane.add", kind=ID, fields=BLANKS, title=TEXT, unit=UNIT)
 def add_plane(document, *, kind, fields, title="", unit="mm"):
     """A plane made from others: ``offset`` from one by a ``distance``, ``turned`` about an ``axis`` by an ``angle``,
@@ -311,8 +308,12 @@ def add_plane(document, *, kind, fields, title="", unit="mm"):
     if kind not in PLANE_FIELDS:
         raise OperationError(f"There is no plane {kind!r}; there are {', '.join(PLANE_FIELDS)}.")
     name = next_id(document, "l")
-    count = len(document["planes"]) + 1
-    wanted = clean_name(title, "The plane") if title.strip() else f"{PLANE_TITLES[kind]} {count}"
+    taken, count = {plane["title"] for plane in document["planes"].values()}, len(document["planes"]) + 1
+    while f"Plane {count}" in taken:
+        count += 1
+    wanted = clean_name(title, "The plane") if title.strip() else f"Plane {count}"
+    if wanted in taken:
+        raise OperationError(f"There is a plane called {wanted} already; choose a different name.")
     kept = dict(fields)
     for field in ("distance", "angle"):
         if isinstance(kept.get(field), str):
@@ -321,7 +322,7 @@ def add_plane(document, *, kind, fields, title="", unit="mm"):
     _check_plane_fields(document, kind, kept)
     document["planes"][name] = {"title": wanted, "kind": kind, "fields": kept}
     document["steps"].append(name)
-    return f"Plane {wanted} added"
+    return f"{wanted} added"
 
 
 def _check_plane_fields(document, kind, fields):
