@@ -22,11 +22,12 @@ from nomogon_core.job import tracing
 from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
 from nomogon_core.sketch import edit, model, underhand
+from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.mirroring import tied_halves
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import freedom, solve
-from nomogon_core.sketch.system import Equations, System
+from nomogon_core.sketch.system import System
 from nomogon_core.sketch.trim import trim
 from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.outlines import TraceSettings, trace

@@ -16,7 +16,7 @@ from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bezier, end_
 from nomogon_core.picture.contours import find_contours, is_two_toned
 from nomogon_core.picture.decode import srgb_to_linear
 from nomogon_core.reference.calibration import KnownLength, fit_similarity
-from nomogon_core.trace.compiled_fit import folds
+from nomogon_core.trace.compiled_cubics import folds
 from nomogon_core.trace.distances import distances_from
 from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.fit_settings import FitSettings

@@ -16,10 +16,11 @@ from nomogon_core.geometry.curves import Line, closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
+from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
 from nomogon_core.sketch.solve import Grab, freedom, solve
-from nomogon_core.sketch.system import Equations, System
+from nomogon_core.sketch.system import System
 
 
 def dimension(kind, of, value):

@@ -12,7 +12,8 @@ from scipy.sparse import coo_matrix, eye
 from scipy.sparse.linalg import splu
 
 from nomogon_core.errors import SketchError
-from nomogon_core.sketch.system import Equations, System
+from nomogon_core.sketch.equations import Equations
+from nomogon_core.sketch.system import System
 
 # Residuals, and moves that are no more than rounding, as shares of the sketch's size.
 TOLERANCE, ROUNDING = 1e-10, 1e-11

@@ -14,7 +14,7 @@ from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import Constraint
 from nomogon_core.sketch.solve import solve
-from nomogon_core.trace.compiled_fit import cubic_distances, fit_cubic
+from nomogon_core.trace.compiled_cubics import cubic_distances, fit_cubic
 
 END_SHARE = 1e-6
 REACH_SIZES = 4.0

@@ -6,8 +6,8 @@ import attrs
 import numpy as np
 
 from nomogon_core.geometry.curves import Line, Spline, ends
-from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace import compiled_cubics, compiled_joint
+from nomogon_core.trace.compiled_pieces import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import distances_to_run, points_along, signed_distance
 from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, bulge_of, primitive
 
@@ -29,7 +29,7 @@ def adjusted(outline, pieces, tolerance, settings):
         pieces = [(kind, first, middle, None), (kind, middle, last, None)]
     for _ in range(settings.rebreaks if outline.clear else settings.free_rebreaks):
         state = _start_state(outline, pieces, settings)
-        x = compiled.adjust_jointly(
+        x = compiled_joint.adjust_jointly(
             state.x,
             state.kinds,
             state.columns,
@@ -68,7 +68,7 @@ def _with_tips(outline, pieces, x, state, settings):
     for place in ran_away:
         hold[place - place % 2 : place - place % 2 + 2] = FIXED
     state = attrs.evolve(state, x=np.where(hold >= FIXED, drawn_back, state.x), hold=hold)
-    return compiled.adjust_jointly(
+    return compiled_joint.adjust_jointly(
         drawn_back,
         state.kinds,
         state.columns,
@@ -77,7 +77,7 @@ def _with_tips(outline, pieces, x, state, settings):
         state.data_start,
         np.ones(len(state.data)),
         hold,
-        settings.tangent_weight_px * compiled.STIFFENING**2,
+        settings.tangent_weight_px * compiled_joint.STIFFENING**2,
         2,
         settings.leash_px,
     ), state
@@ -93,9 +93,9 @@ def _held(outline, pieces, x, state, tolerance, settings):
 def _evened(x, state, power, tolerance, settings):
     """Unknowns for which the largest distances count for more: least p-th powers by reweighted least squares (Lawson
     1961, Rice and Usow 1968)."""
-    away = compiled.distances_along(x, state.kinds, state.columns, state.data, state.data_start)
+    away = compiled_joint.distances_along(x, state.kinds, state.columns, state.data, state.data_start)
     weights = np.maximum(away / tolerance, LEAST_SHARE) ** (power - 2)
-    return compiled.adjust_jointly(
+    return compiled_joint.adjust_jointly(
         x,
         state.kinds,
         state.columns,
@@ -104,7 +104,7 @@ def _evened(x, state, power, tolerance, settings):
         state.data_start,
         weights / weights.mean(),
         state.hold,
-        settings.tangent_weight_px * compiled.STIFFENING**2,
+        settings.tangent_weight_px * compiled_joint.STIFFENING**2,
         2,
         settings.leash_px,
     )
@@ -348,7 +348,7 @@ def _start_state(outline, pieces, settings):
                 (at, FIXED),
                 (at + 1, FIXED),
             ]
-        at += compiled.EXTRAS[kind]
+        at += compiled_joint.EXTRAS[kind]
         data.append(
             np.empty((0, 2))
             if kind == GAP
@@ -410,11 +410,11 @@ def _align_handles(x, state, before, after):
     if CUBIC not in (state.kinds[before], state.kinds[after]):
         return
     number = len(state.kinds)
-    _, arriving = compiled.end_angles(
-        state.kinds[before], compiled._joint_of(x, before, number), x[state.columns[before] :]
+    _, arriving = compiled_joint.end_angles(
+        state.kinds[before], compiled_joint._joint_of(x, before, number), x[state.columns[before] :]
     )
-    leaving, _ = compiled.end_angles(
-        state.kinds[after], compiled._joint_of(x, after, number), x[state.columns[after] :]
+    leaving, _ = compiled_joint.end_angles(
+        state.kinds[after], compiled_joint._joint_of(x, after, number), x[state.columns[after] :]
     )
     if state.kinds[before] == CUBIC and state.kinds[after] == CUBIC:
         angle = arriving + math.remainder(leaving - arriving, 2 * math.pi) / 2
@@ -454,7 +454,7 @@ def _leaving(outline, pieces, curves, smooth, tolerance, settings):
                 slack[passed <= outline.skip(place)] = tip
                 own_slack[gone <= outline.skip(place) + tip] = tip
         if np.any(away > 1.02 * tolerance + slack) or (
-            kind == CUBIC and compiled.folds(np.array(curves[index].points))
+            kind == CUBIC and compiled_cubics.folds(np.array(curves[index].points))
         ):
             leaving[index] = places[np.argmax(away - slack)]
             continue

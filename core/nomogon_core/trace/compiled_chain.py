@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
-from nomogon_core.trace.compiled_fit import smallest_root
+from nomogon_core.trace.compiled_pieces import smallest_root
 
 HOPELESS, PATIENCE = 60.0, 8
 FALLBACK_COST = 400.0

@@ -8,7 +8,7 @@ from scipy.ndimage import uniform_filter1d
 from scipy.signal import savgol_filter
 
 from nomogon_core.picture.blur import tip_recession
-from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace import compiled_pieces
 
 END_SKIP_PX = 1.0
 PLATEAU_PX = 5
@@ -123,11 +123,11 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
     count = len(contour)
     runs = np.hypot(*(np.roll(contour, -1, axis=0) - contour).T)
     window = min(settings.corner_window_px, max(3, count // 8))
-    before, before_center, after, after_center = compiled.one_sided_directions(contour, window, 2)
-    near_before, _, near_after, _ = compiled.one_sided_directions(contour, max(3, window // 2), 2)
+    before, before_center, after, after_center = compiled_pieces.one_sided_directions(contour, window, 2)
+    near_before, _, near_after, _ = compiled_pieces.one_sided_directions(contour, max(3, window // 2), 2)
     wide, near = _turns(before, after), _turns(near_before, near_after)
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
-    far_before, far_before_center, far_after, far_after_center = compiled.one_sided_directions(
+    far_before, far_before_center, far_after, far_after_center = compiled_pieces.one_sided_directions(
         contour, 2 * window, window
     )
     far = np.abs(_turns(far_before, far_after))

@@ -6,7 +6,7 @@ import numpy as np
 
 from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline, bezier
 from nomogon_core.picture.blur import radius_doubt
-from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace import compiled_cubics
 
 FOOT_ROUNDS = 12
 SYSTEMATIC_PX, MOST_LAGS = 0.006, 64
@@ -43,7 +43,7 @@ def signed_distance(points, curve):
     points, nearest = np.ascontiguousarray(points, float), None
     for control in curve.pieces():
         steps = max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3))
-        away = compiled.cubic_distances(control, points, steps)
+        away = compiled_cubics.cubic_distances(control, points, steps)
         nearest = away if nearest is None else np.where(np.abs(away) < np.abs(nearest), away, nearest)
     return nearest
 

@@ -15,9 +15,9 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 
 from nomogon_core.picture.blur import tip_recession
-from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace import compiled_pieces
 from nomogon_core.trace.compiled_chain import cheapest_lines_and_arcs
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace.compiled_pieces import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import RECESSION_SLACK
 from nomogon_core.trace.distances import distances_to_run
 from nomogon_core.trace.pieces import off_primitive, primitive
@@ -244,7 +244,7 @@ def _with_lines_joined(outline, chain):
         before, after = pieces[index - 1], pieces[index]
         if before[0] == after[0] == LINE:
             last = before[2] + after[2] - after[1]
-            line = compiled.line_through(outline.points, before[1], last, 1)
+            line = compiled_pieces.line_through(outline.points, before[1], last, 1)
             away = uniform_filter1d(
                 off_primitive(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX
             )

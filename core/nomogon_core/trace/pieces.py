@@ -9,8 +9,8 @@ import attrs
 import numpy as np
 
 from nomogon_core.geometry.curves import Arc, Line, end_directions
-from nomogon_core.trace import compiled_fit as compiled
-from nomogon_core.trace.compiled_fit import CUBIC, GAP, LINE
+from nomogon_core.trace import compiled_cubics, compiled_joint, compiled_pieces
+from nomogon_core.trace.compiled_pieces import CUBIC, GAP, LINE
 
 PIECE_COST = np.array([1.0, 1.3, 1.9, 0.0])
 MISFIT_COST = 0.15
@@ -117,7 +117,7 @@ def _covers(outline, kind, first, last, tolerance, settings):
     if places[0] == places[1]:
         return False
     order = np.argsort(places)
-    begin, steps, kinds, _ = compiled.line_and_arc_trials(
+    begin, steps, kinds, _ = compiled_pieces.line_and_arc_trials(
         outline.points,
         outline.arc_lengths,
         places[order],
@@ -133,7 +133,7 @@ def as_cubic(outline, first, last):
     """One cubic over a range of the contour, as a piece."""
     count = len(outline.points)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, np.array([first, last]) % count)
-    control, _, _ = compiled.fit_cubic(
+    control, _, _ = compiled_cubics.fit_cubic(
         outline.points[np.arange(first, last + 1) % count],
         nodes[0],
         nodes[1],
@@ -199,11 +199,11 @@ def _solve(outline, places, cubic_places, tolerance, settings):
     Where nothing fits between two neighbouring places, a costly line stands in; the verification breaks it up.
     """
     points, count = outline.points, len(places)
-    begin, steps, kinds, squares = compiled.line_and_arc_trials(
+    begin, steps, kinds, squares = compiled_pieces.line_and_arc_trials(
         points, outline.arc_lengths, places, tolerance, outline.skips[places], outline.slacks[places]
     )
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, cubic_places)
-    c_begin, c_steps, c_squares, controls = compiled.cubic_trials(
+    c_begin, c_steps, c_squares, controls = compiled_cubics.cubic_trials(
         points,
         cubic_places,
         nodes,
@@ -298,7 +298,7 @@ def _cheapest_around(outline, places, first_trial, steps, costs, start):
         if len(outline.corners):
             start = int(np.searchsorted(places, outline.corners[np.argmax(outline.corner_strength[outline.corners])]))
     begin = np.repeat(np.arange(count), np.diff(first_trial))
-    best = compiled.cheapest_chain(count, first_trial, steps, costs, start)
+    best = compiled_pieces.cheapest_chain(count, first_trial, steps, costs, start)
     for attempt in range(1, 5):
         first = best[1][0]
         start = (
@@ -306,7 +306,7 @@ def _cheapest_around(outline, places, first_trial, steps, costs, start):
             if attempt == 2
             else int(begin[best[1][(attempt * len(best[1]) // 3) % len(best[1])]])
         )
-        cost, chain = compiled.cheapest_chain(count, first_trial, steps, costs, start)
+        cost, chain = compiled_pieces.cheapest_chain(count, first_trial, steps, costs, start)
         if cost < best[0] - 1e-9:
             best = (cost, chain)
     return best
@@ -330,7 +330,7 @@ def simplify(outline, pieces, tolerance, settings):
             locked.add(first % count)
     places = np.unique(np.array(places) % count)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
-    begin, steps, squares, controls = compiled.cubic_trials(
+    begin, steps, squares, controls = compiled_cubics.cubic_trials(
         outline.points,
         places,
         nodes,
@@ -375,7 +375,7 @@ def chain_of_cubics(outline, long_ones, tolerance, settings):
     places = np.union1d(places, np.array([place % count for piece in long_ones for place in piece[1:3]], int))
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
     curves = _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out)
-    begin, steps, squares, controls = compiled.cubic_trials(
+    begin, steps, squares, controls = compiled_cubics.cubic_trials(
         outline.points,
         places,
         nodes,
@@ -429,7 +429,7 @@ def primitive(outline, kind, first, last):
     its ends."""
     low, high = (int(outline.skip(place)) for place in (first, last))
     trims = (low, high) if last - first > 2.5 * (low + high) else (0, 0)
-    through = compiled.line_through if kind == LINE else compiled.circle_through
+    through = compiled_pieces.line_through if kind == LINE else compiled_pieces.circle_through
     return through(outline.points, first + trims[0], last - trims[1], 1)
 
 
@@ -475,7 +475,7 @@ def arc_of_bulge(start, end, bulge):
     """
     if abs(bulge) < STRAIGHT_BULGE:
         return Line(start, end)
-    x, y, radius = compiled._arc_from_bulge(*start, *end, bulge)
+    x, y, radius = compiled_joint._arc_from_bulge(*start, *end, bulge)
     return Arc((x, y), radius, math.atan2(start[1] - y, start[0] - x), 4 * math.atan(bulge))
 
 

@@ -17,9 +17,9 @@ import attrs
 import numpy as np
 
 from nomogon_core.geometry.curves import Line, Spline, end_directions, ends
-from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace import compiled_cubics
 from nomogon_core.trace.adjustment import Anchors, adjusted, polyline
-from nomogon_core.trace.compiled_fit import ARC, CUBIC, GAP, LINE
+from nomogon_core.trace.compiled_pieces import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import is_corner
 from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.pieces import chain_of_cubics, off_primitive, primitive
@@ -272,10 +272,10 @@ def _as_one(outline, one, other):
     out_way, in_way = end_directions(one.curve)[0], -end_directions(other.curve)[1]
     corner = (is_corner(outline, first), is_corner(outline, last))
     data = outline.points[np.arange(first, last + 1, max(1, (last - first) // 150)) % len(outline.points)]
-    control, worst, _ = compiled.fit_cubic(
+    control, worst, _ = compiled_cubics.fit_cubic(
         data, np.array(start), np.array(end), out_way, in_way, *corner, FIT_ROUNDS, math.inf
     )
-    return _Link(CUBIC, first, last, Spline(control)), math.inf if compiled.folds(control) else worst
+    return _Link(CUBIC, first, last, Spline(control)), math.inf if compiled_cubics.folds(control) else worst
 
 
 def _alone(outline, run, outer, count, tolerance, settings):

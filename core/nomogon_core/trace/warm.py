@@ -6,7 +6,7 @@ import numpy as np
 
 from nomogon_core.picture.contours import find_contours, find_tones
 from nomogon_core.trace.centre_lines import centre_lines
-from nomogon_core.trace.compiled_fit import fit_cubic
+from nomogon_core.trace.compiled_cubics import fit_cubic
 from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.two_strokes import contours_by_strokes
 

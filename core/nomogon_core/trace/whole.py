@@ -6,7 +6,7 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 
 from nomogon_core.geometry.curves import Circle, Ellipse
-from nomogon_core.trace import compiled_fit as compiled
+from nomogon_core.trace import compiled_pieces
 from nomogon_core.trace.distances import signed_distance
 
 SURE_WOBBLE_PX = 0.6
@@ -22,7 +22,7 @@ def as_circle(contour, detection, tolerance):
         detection: within this, in pixels, it is one in any case.
         tolerance: within this it is one where the departure is wobble and no other shape.
     """
-    x, y, radius = compiled.circle_through(contour, 0, len(contour) - 1, 1)
+    x, y, radius = compiled_pieces.circle_through(contour, 0, len(contour) - 1, 1)
     if radius <= 0:
         return None
     circle = Circle((x, y), radius)
