@@ -33,7 +33,7 @@ def main(arguments):
         return serve.start(rest)
     if name == "test":
         prepare(web=True, browser=True)
-        replace_by(ROOT / "web" / "manage.py", "test", *rest)
+        replace_by(ROOT / "web" / "manage.py", "test", "--noinput", *rest)
     if name in ("trace", "make", "play", "docs"):
         prepare()
         replace_by("-m", "nomogon_cli", name, *rest)
