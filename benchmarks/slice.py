@@ -15,10 +15,11 @@ from benchmarks.client import Application, Client
 from core.tests.specimens import job_of, operation
 from examples import parts
 from examples.render import Camera, part_coverage, photograph, rounded_polygon
+from examples.tilted import scale_from
 from launch import postgres
 from nomogon_core.job.document import build_of
 from nomogon_core.picture.decode import decode
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions, loop_curves
 from nomogon_core.solid import graph, kernel
@@ -86,7 +87,7 @@ def trace_12mp_s():
     camera = Camera(42.0, (240.0, 2480.0))
     picture = photograph(part_coverage(parts.latch_plate(), camera, 4000, 3000), noise=0.01, grain=0.03, seed=3)
     data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, 92])[1].tobytes()
-    fit = fit_similarity([KnownLength("a", (0, 0), (4200, 0), 100.0)], origin_px=camera.center)
+    fit = scale_from([KnownLength("a", (0, 0), (4200, 0), 100.0)], origin_px=camera.center)
     return _median_seconds(lambda: trace(decode(data), fit, TraceSettings(tolerance_mm=0.1)), 3)
 
 

@@ -24,6 +24,7 @@ from skimage import data, filters, measure, morphology
 from benchmarks.previews import calibrated_job, p95_ms, picture_12mp
 from benchmarks.specimens import FREE, LINES_AND_ARCS
 from examples.render import Camera, photograph
+from examples.tilted import scale_from
 from launch.places import ROOT
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry.curves import (
@@ -42,7 +43,7 @@ from nomogon_core.geometry.curves import (
     sample,
 )
 from nomogon_core.picture.decode import decode
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.outlines import TraceSettings, outlines_of, trace
 
 SCALE, LARGE_SCALE = 9.0, 36.0
@@ -63,11 +64,12 @@ NATURAL = {
 }
 COLD_TRACE = """
 import sys, time
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from examples.tilted import scale_from
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.picture.decode import decode
 from nomogon_core.trace.outlines import TraceSettings, trace
 data = sys.stdin.buffer.read()
-fit = fit_similarity([KnownLength("given", (0, 0), (4200, 0), 100.0)])
+fit = scale_from([KnownLength("given", (0, 0), (4200, 0), 100.0)])
 times = []
 for _ in range(4):
     begin = time.perf_counter()
@@ -93,7 +95,7 @@ class Picture:
 
     def calibration(self):
         """One known length, placed so that millimetres times the scale are pixels, y up."""
-        return fit_similarity([KnownLength("given", (0, 0), (100 * self.scale, 0), 100.0, sigma_px=0.01)])
+        return scale_from([KnownLength("given", (0, 0), (100 * self.scale, 0), 100.0, sigma_px=0.01)])
 
 
 def _nested(outlines):

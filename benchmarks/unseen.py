@@ -10,10 +10,11 @@ import numpy as np
 
 from benchmarks import unseen_kinds, unseen_parts, unseen_photos
 from examples.render import photograph
+from examples.tilted import scale_from
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry.curves import CLOSED, Circle, outline_points
 from nomogon_core.picture.decode import decode, looks_drawn, srgb_to_linear
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.outlines import TraceSettings, tolerance_for, trace
 
 SILHOUETTES, SHARP_DEGREES, CALLED_SHARP_DEGREES, SHARP_NEAR_PX = 24, 30.0, 36.0, 2.0
@@ -35,7 +36,7 @@ def corners_sharp_percent(random):
         picture = (255 * (1 - coverage([places[::-1]], side, side))).astype(np.uint8)
         data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, int(random.integers(60, 92))])[1].tobytes()
         light = decode(data, drawn=looks_drawn(data))
-        fit = fit_similarity([KnownLength("given", (0, 0), (side, 0), 80.0)])
+        fit = scale_from([KnownLength("given", (0, 0), (side, 0), 80.0)])
         settings = TraceSettings()
         outlines = trace(light, fit, TraceSettings(tolerance_mm=tolerance_for(light, fit, settings)[0]))
         joints = _sharp_joints(outlines, fit)
@@ -90,7 +91,7 @@ def rings_kept_percent(random):
             outlines = [box, (box + wide * np.array([(1, 1), (-1, 1), (-1, -1), (1, -1)]))[::-1]]
         cover = coverage([points * scale for points in outlines], round(120 * scale), round(120 * scale))
         picture = photograph(cover, noise=0.006, seed=int(random.integers(1 << 30)))
-        fit = fit_similarity([KnownLength("given", (0, 0), (100 * scale, 0), 100.0)])
+        fit = scale_from([KnownLength("given", (0, 0), (100 * scale, 0), 100.0)])
         kept += len(trace(srgb_to_linear(picture / 255).astype(np.float32), fit, TraceSettings())) == 2
     return 100 * kept / RINGS
 
@@ -107,7 +108,7 @@ def outlines_5000_s(random):
     light = srgb_to_linear(
         photograph(coverage(polygons, width, height), noise=0.006, seed=int(random.integers(1 << 30))) / 255
     ).astype(np.float32)
-    fit = fit_similarity([KnownLength("given", (0, 0), (1000, 0), 100.0)])
+    fit = scale_from([KnownLength("given", (0, 0), (1000, 0), 100.0)])
     begin = time.perf_counter()
     found = trace(light, fit, TraceSettings(speck_mm2=0.5))
     seconds = time.perf_counter() - begin

@@ -5,10 +5,11 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from benchmarks.random_kinds import KINDS, MM_PER_PX
+from examples.tilted import scale_from
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.curves import outline_points, sample
 from nomogon_core.picture.decode import colours, decode, looks_drawn
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.described import resample
 from nomogon_core.trace.outlines import COLOURED, trace
 
@@ -41,7 +42,7 @@ def judge(picture):
 def _found(picture, settings):
     drawn = looks_drawn(picture.data)
     light = decode(picture.data, drawn=drawn)
-    fit = fit_similarity([KnownLength("given", (0, 0), (1000, 0), 1000 * MM_PER_PX)])
+    fit = scale_from([KnownLength("given", (0, 0), (1000, 0), 1000 * MM_PER_PX)])
     colour = colours(picture.data, drawn=drawn) if settings.mode in COLOURED else None
     try:
         outlines = trace(light, fit, settings, colour=colour)

@@ -9,6 +9,7 @@ import numpy as np
 from benchmarks.random_parts import random_part
 from benchmarks.trace import TRUTH_CHORD_PX, Edges, deviation, even, polyline, segments
 from examples.render import Camera, photograph
+from examples.tilted import scale_from
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry.curves import (
     CLOSED,
@@ -24,7 +25,7 @@ from nomogon_core.geometry.curves import (
     sample,
 )
 from nomogon_core.picture.decode import decode
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.outlines import TraceSettings, trace
 
 PARTS = 40
@@ -83,9 +84,7 @@ def shoot(random):
 
 def traced(shot, tolerance_px=TOLERANCE_PX):
     """Our outlines of a shot in pixels, y down, and in millimetres as they came."""
-    fit = fit_similarity(
-        [KnownLength("given", (0, 0), (100 * shot.scale, 0), 100.0, sigma_px=0.001, gauge_u95_mm=1e-6)]
-    )
+    fit = scale_from([KnownLength("given", (0, 0), (100 * shot.scale, 0), 100.0, sigma_px=0.001, gauge_u95_mm=1e-6)])
     outlines = trace(
         decode(shot.jpeg), fit, TraceSettings(tolerance_mm=tolerance_px / shot.scale, speck_mm2=30.0 / shot.scale**2)
     )

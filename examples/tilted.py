@@ -8,11 +8,17 @@ import numpy as np
 from examples.render import coverage, rounded_polygon
 from nomogon_core.geometry.curves import closed_area, outline_points
 from nomogon_core.picture.decode import linear_to_srgb
+from nomogon_core.reference.models import fit_plane
 
 # ISO/IEC 7810 ID-1 (memory): 85.60 x 53.98 mm, corner radius 3.18 mm.
 CARD = rounded_polygon([(0, 0), (85.60, 0), (85.60, 53.98), (0, 53.98)], [3.18] * 4)
 BEND_ROUNDS = 40
 DENSE_MM = 0.5
+
+
+def scale_from(lengths, **placing):
+    """The calibration of a picture taken from straight above, by known lengths alone."""
+    return fit_plane("similarity", (4000, 3000), lengths=lengths, **placing)
 
 
 class Pinhole:

@@ -37,6 +37,14 @@ def _parser():
     parser = Parser(prog="trace", description="Outlines of a calibrated picture as lines, arcs, circles and splines.")
     parser.add_argument("picture")
     add_options(parser)
+    _add_accuracy_and_files(parser)
+    _add_what_is_found(parser)
+    _add_how_it_is_told(parser)
+    _add_symmetry(parser)
+    return parser
+
+
+def _add_accuracy_and_files(parser):
     parser.add_argument(
         "--tolerance",
         default="auto",
@@ -50,6 +58,9 @@ def _parser():
     )
     parser.add_argument("--out", required=True, metavar="FILE", help="ends in .dxf, .svg or .json")
     parser.add_argument("--report", metavar="REPORT.json")
+
+
+def _add_what_is_found(parser):
     parser.add_argument("--threshold", type=float, default=0.5, help="share of the way from ground to part (0.5)")
     parser.add_argument(
         "--speck", default=f"{DEFAULT_SPECK_MM2}mm2", metavar="MM2", help="smaller outlines are left out"
@@ -74,6 +85,9 @@ def _parser():
         metavar="all|largest|N",
         help="every outline, the largest, or the N largest, each with its holes",
     )
+
+
+def _add_how_it_is_told(parser):
     parser.add_argument(
         "--mode",
         choices=MODES,
@@ -107,6 +121,9 @@ def _parser():
         default="auto",
         help="of drawn lines and rings: both sides, the outer one, or what is likely; --mode centre follows the middle",
     )
+
+
+def _add_symmetry(parser):
     parser.add_argument(
         "--halves",
         choices=SIDES,
@@ -118,7 +135,6 @@ def _parser():
         default="off",
         help="report the mirror axis of the largest outline and its departure",
     )
-    return parser
 
 
 def _area(text):
@@ -165,36 +181,17 @@ def _told(outline, mm_per_px):
     }
 
 
-def run(arguments):
-    """Trace, write, report.
-
-    Raises:
-        CoreError: anything about the input that cannot be used.
-    """
-    options = _parser().parse_args(arguments)
-    kind = Path(options.out).suffix.lower()
-    if kind not in FORMATS:
-        raise InputError(f"--out {options.out}: the name must end in .dxf, .svg or .json.")
-    typed, speck, keep = (
-        None if options.tolerance == "auto" else parse_length(options.tolerance),
-        _area(options.speck),
-        _keep(options.keep),
-    )
-    data, name = read_file(options.picture), Path(options.picture).name
-    drawn = looks_drawn(data, name) if options.drawn == "auto" else options.drawn == "yes"
-    light = decode(data, name, drawn=drawn)
-    calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
-    colour = colours(data, name) if options.mode in COLOURED else None
+def _settings(options, colour, tolerance):
     picked = (
         tuple(tuple(float(value) for value in colour_at(colour, *_place(text))) for text in options.colour)
         if options.mode == "colour"
         else ()
     )
-    settings = TraceSettings(
+    return TraceSettings(
         options.threshold,
-        DEFAULT_TOLERANCE_MM if typed is None else typed,
-        speck,
-        keep,
+        tolerance,
+        _area(options.speck),
+        _keep(options.keep),
         part=options.part or "auto",
         mode=options.mode,
         flatten=options.flatten,
@@ -206,28 +203,50 @@ def run(arguments):
         part_strokes=_strokes(options.part_stroke, "--part-stroke"),
         ground_strokes=_strokes(options.ground_stroke, "--ground-stroke"),
     )
-    begin, things = time.perf_counter(), [thing_of(item) for item in rectangles]
-    tolerance, why = (
-        (typed, "as given") if typed is not None else tolerance_for(light, calibration, settings, things, colour)
-    )
-    settings = attrs.evolve(settings, tolerance_mm=tolerance)
+
+
+def _symmetry(outline, mm_per_px):
+    axis = find_axis(outline_points(outline.curves, 0.1 * mm_per_px))
+    return {
+        "point_mm": list(axis.point),
+        "angle_degrees": math.degrees(axis.angle),
+        "rms_mm": axis.rms,
+        "largest_mm": axis.largest,
+    }
+
+
+def run(arguments):
+    """Trace, write, report.
+
+    Raises:
+        CoreError: anything about the input that cannot be used.
+    """
+    options = _parser().parse_args(arguments)
+    kind = Path(options.out).suffix.lower()
+    if kind not in FORMATS:
+        raise InputError(f"--out {options.out}: the name must end in .dxf, .svg or .json.")
+    typed = None if options.tolerance == "auto" else parse_length(options.tolerance)
+    data, name = read_file(options.picture), Path(options.picture).name
+    drawn = looks_drawn(data, name) if options.drawn == "auto" else options.drawn == "yes"
+    light = decode(data, name, drawn=drawn)
+    calibration, lengths, rectangles = calibrate(options, light, inspect(data, name))
+    colour = colours(data, name) if options.mode in COLOURED else None
+    settings = _settings(options, colour, DEFAULT_TOLERANCE_MM if typed is None else typed)
+    begin, things, why = time.perf_counter(), [thing_of(item) for item in rectangles], "as given"
+    if typed is None:
+        tolerance, why = tolerance_for(light, calibration, settings, things, colour)
+        settings = attrs.evolve(settings, tolerance_mm=tolerance)
     outlines = trace(light, calibration, settings, things=things, colour=colour)
     report = {
         "scale": scale_record(calibration, lengths),
         "outlines": [_told(outline, calibration.mm_per_px) for outline in outlines],
-        "tolerance_mm": tolerance,
+        "tolerance_mm": settings.tolerance_mm,
         "tolerance_why": why,
         "drawn": drawn,
         "seconds": round(time.perf_counter() - begin, 3),
     }
     if options.symmetry == "auto":
-        axis = find_axis(outline_points(outlines[0].curves, 0.1 * calibration.mm_per_px))
-        report["symmetry"] = {
-            "point_mm": list(axis.point),
-            "angle_degrees": math.degrees(axis.angle),
-            "rms_mm": axis.rms,
-            "largest_mm": axis.largest,
-        }
+        report["symmetry"] = _symmetry(outlines[0], calibration.mm_per_px)
     curves = [outline.curves for outline in outlines]
     if kind == ".dxf":
         data = drawing.dxf(curves)

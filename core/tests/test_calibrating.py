@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from examples import parts
-from examples.tilted import CARD, Pinhole, shoot_beside_card
+from examples.tilted import CARD, Pinhole, scale_from, shoot_beside_card
 from nomogon_core.devices import caliper, scanner
 from nomogon_core.errors import CalibrationError, InputError
 from nomogon_core.geometry.curves import Circle, Line, sample
@@ -19,7 +19,7 @@ from nomogon_core.job.measuring import read_check, suggest
 from nomogon_core.job.overview import overview
 from nomogon_core.picture.decode import decode, inspect
 from nomogon_core.picture.edges import pick_edge
-from nomogon_core.reference.calibration import Calibration, KnownLength, fit_similarity, level_angle
+from nomogon_core.reference.calibration import Calibration, KnownLength, level_angle
 from nomogon_core.reference.models import choose_model, measure_next
 from nomogon_core.reference.rectify import rectify
 from nomogon_core.reference.sheets import find_rectangle, follow_straight
@@ -71,13 +71,13 @@ class Mapping(unittest.TestCase):
         self.assertFalse(attrs.evolve(fit, parameters=(*fit.parameters, 0.01)).is_linear)
 
     def test_level_lays_an_edge_flat(self):
-        fit = fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)])
+        fit = scale_from([KnownLength("a", (0, 0), (1000, 0), 100.0)])
         level = attrs.evolve(fit, angle=level_angle(fit, (100, 500), (900, 460)))
         (_, y0), (_, y1) = level.to_mm([(100, 500), (900, 460)])
         self.assertAlmostEqual(y0, y1, places=9)
 
     def test_a_circle_is_read_with_an_angle(self):
-        fit = fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0, sigma_px=0.1)])
+        fit = scale_from([KnownLength("a", (0, 0), (1000, 0), 100.0, sigma_px=0.1)])
         angle, u95 = fit.angle_between((0, 0), (1000, 0), (0, 1000))
         self.assertAlmostEqual(angle, math.pi / 2, places=9)
         # Both arms contribute sigma / arm each, the corner both: about 2 * 0.1 * sqrt(2 + 2) / 1000.
@@ -94,7 +94,7 @@ def traced_sketch(outlines):
 
 
 def scaled_fit(mm_per_px):
-    return fit_similarity([KnownLength("a", (0, 0), (1000, 0), 1000 * mm_per_px)], origin_px=(100, 900))
+    return scale_from([KnownLength("a", (0, 0), (1000, 0), 1000 * mm_per_px)], origin_px=(100, 900))
 
 
 class Following(unittest.TestCase):
@@ -235,7 +235,7 @@ class StandIns(unittest.TestCase):
 class NextMeasurement(unittest.TestCase):
     def test_after_a_length_across_comes_one_up(self):
         across = KnownLength("a", (500, 1500), (3500, 1500), 300.0)
-        fit = fit_similarity([across])
+        fit = scale_from([across])
         pairs = [((500, 1000), (3500, 1000)), ((2000, 200), (2000, 2800))]
         found = measure_next(fit, SIZE, pairs, pairs, lengths=[across])
         self.assertEqual(found.start_px, (2000, 200))
@@ -248,10 +248,8 @@ class NextMeasurement(unittest.TestCase):
             KnownLength("b", (2000, 200), (2000, 2800), 260.0),
         )
         pairs = [((500, 1000), (3500, 1000)), ((2000, 200), (2000, 2800))]
-        first = measure_next(fit_similarity([across]), SIZE, pairs, pairs, lengths=[across])
-        second = measure_next(
-            fit_similarity([across, up]), SIZE, [((600, 300), (3300, 2700))], pairs, lengths=[across, up]
-        )
+        first = measure_next(scale_from([across]), SIZE, pairs, pairs, lengths=[across])
+        second = measure_next(scale_from([across, up]), SIZE, [((600, 300), (3300, 2700))], pairs, lengths=[across, up])
         self.assertAlmostEqual(
             (second or first).before_u95_mm if second else first.after_u95_mm,
             first.after_u95_mm,

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from core.tests.specimens import camera, fixed, light_of, plate_operations, run, tied
 from examples import samples
 from examples.render import hole, rounded_polygon
+from examples.tilted import scale_from
 from nomogon_core.errors import SketchError
 from nomogon_core.exchange.writers.drawing import dxf, svg
 from nomogon_core.geometry.crossings import at, crossings
@@ -20,7 +21,7 @@ from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area
 from nomogon_core.geometry.records import curve_of_record, primitive_record
 from nomogon_core.job import tracing
 from nomogon_core.picture.decode import decode
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.sketch import edit, model, underhand
 from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.mirroring import tied_halves
@@ -80,7 +81,7 @@ class InThePicture(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.view = camera(12.0, (40.3, 380.6))
-        cls.fit = fit_similarity([KnownLength("a", (0, 0), (1200, 0), 100.0)], origin_px=cls.view.center)
+        cls.fit = scale_from([KnownLength("a", (0, 0), (1200, 0), 100.0)], origin_px=cls.view.center)
         cls.inner = Ellipse((24.0, 15.0), (4.0, 1.6), -0.4)
         cls.light = light_of(((OVAL,), (cls.inner,), hole(15, 12, 4)), 540, 420, cls.view, noise=0.008, seed=4)
 
@@ -144,7 +145,7 @@ class InThePicture(unittest.TestCase):
         picture = samples.take("feeder-cap", "scan", dpi=200, turn_degrees=0.7, seed=11)
         corners = np.column_stack([[[0, 31], [96, 31]], [1, 1]]) @ picture.px_from_mm.T
         start, end = (tuple(corner[:2] / corner[2]) for corner in corners)
-        fit = fit_similarity([KnownLength("length", start, end, 96.0)])
+        fit = scale_from([KnownLength("length", start, end, 96.0)])
         found = trace(decode(picture.data), fit, TraceSettings(tolerance_mm=0.1))
         self.assertEqual(
             [[type(curve).__name__ for curve in outline.curves] for outline in found],

@@ -10,11 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from benchmarks import random_kinds, unseen_kinds
+from examples.tilted import scale_from
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.curves import Line
 from nomogon_core.picture.contours import Tones
 from nomogon_core.picture.decode import colours, decode
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.centre_lines import Stroke, centre_lines, marks_among
 from nomogon_core.trace.compiled_cut import dearest_way, least_cut
 from nomogon_core.trace.fit import FittedOutline
@@ -23,7 +24,7 @@ from nomogon_core.trace.outlines import TraceSettings, contour_preview, trace
 from nomogon_core.trace.seen import _carried_on
 from nomogon_core.trace.two_strokes import contours_by_strokes, sure_runs
 
-SCALE = fit_similarity([KnownLength("given", (0, 0), (1000, 0), 100.0)])
+SCALE = scale_from([KnownLength("given", (0, 0), (1000, 0), 100.0)])
 
 
 class Cut(unittest.TestCase):

@@ -7,7 +7,7 @@ import numpy as np
 
 from examples.tilted import Pinhole
 from nomogon_core.errors import CalibrationError
-from nomogon_core.reference.calibration import MODELS, KnownLength, fit_similarity
+from nomogon_core.reference.calibration import COVERAGE_FACTOR, MODELS, KnownLength
 from nomogon_core.reference.models import Rectangle, choose_model, fit_plane
 
 SIZE = (4000, 3000)
@@ -86,10 +86,20 @@ class Exact(unittest.TestCase):
     def test_similarity_agrees_with_the_closed_form(self):
         camera = camera_at(0.0)
         lengths = known(camera, self.random, 0.1)
-        one = fit_similarity(lengths)
-        other = fit_plane("similarity", SIZE, lengths=lengths)
-        self.assertAlmostEqual(one.mm_per_px, other.mm_per_px, delta=1e-7)
-        self.assertAlmostEqual(one.u_mm_per_px, other.u_mm_per_px, delta=0.02 * one.u_mm_per_px)
+        fit = fit_plane("similarity", SIZE, lengths=lengths)
+        base = np.array([item.base_px for item in lengths])
+        target = np.array([item.length_mm for item in lengths])
+        picks = np.array([item.sigma_px for item in lengths])
+        gauges = np.array([item.gauge_u95_mm / COVERAGE_FACTOR for item in lengths])
+        # Weighted least squares of L = s l with variance u_L² + 2 s²σ², widened where they disagree (Birge 1932).
+        scale = float(target @ base / (base @ base))
+        for _ in range(4):
+            weight = 1 / (gauges**2 + 2 * (scale * picks) ** 2)
+            scale = float((weight * base) @ target / ((weight * base) @ base))
+        reduced = float(weight @ (scale * base - target) ** 2) / (len(lengths) - 1)
+        self.assertAlmostEqual(fit.mm_per_px, scale, delta=1e-7)
+        uncertain = math.sqrt(max(1.0, reduced) / float((weight * base) @ base))
+        self.assertAlmostEqual(fit.u_mm_per_px, uncertain, delta=0.02 * uncertain)
 
 
 class Uncertainty(unittest.TestCase):

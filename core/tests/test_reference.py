@@ -13,10 +13,11 @@ from PIL import Image
 
 from core.tests.specimens import camera, light_of
 from examples.render import rounded_polygon
+from examples.tilted import scale_from
 from nomogon_core.errors import CalibrationError, InputError, PictureError
 from nomogon_core.picture.decode import decode, inspect, linear_to_srgb, srgb_to_linear
 from nomogon_core.picture.edges import pick_edge
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 
 # ISO/IEC 7810 ID-1 (memory): 85.60 x 53.98 mm, corner radius 3.18 mm.
 CARD = rounded_polygon([(0, 0), (85.60, 0), (85.60, 53.98), (0, 53.98)], [3.18] * 4)
@@ -116,13 +117,13 @@ class Similarity(unittest.TestCase):
         light = light_of((CARD,), 1100, 780, view, noise=0.01)
         picks = [pick_edge(light, *view.to_px([place])[0]) for place in ((0, 27), (85.6, 27), (40, 0), (40, 53.98))]
         places = [(pick.x, pick.y) for pick in picks]
-        fit = fit_similarity([KnownLength("Card width", places[0], places[1], 85.60)])
+        fit = scale_from([KnownLength("Card width", places[0], places[1], 85.60)])
         height = math.dist(*fit.to_mm(places[2:]))
         self.assertAlmostEqual(height, 53.98, delta=max(0.02, fit.distance(places[2], places[3])[1]))
 
     def test_scan_resolution(self):
         # A scan at N dpi has 25.4 / N mm a pixel, by definition.
-        fit = fit_similarity([KnownLength("One inch", (0, 0), (300, 0), 25.4)])
+        fit = scale_from([KnownLength("One inch", (0, 0), (300, 0), 25.4)])
         self.assertAlmostEqual(fit.mm_per_px, 25.4 / 300)
 
     def test_uncertainty_covers_repeated_picks(self):
@@ -130,7 +131,7 @@ class Similarity(unittest.TestCase):
         for _ in range(400):
             sigma = 0.3
             ends = np.array([[0, 0], [800, 0]]) + random.normal(0, sigma, (2, 2))
-            fit = fit_similarity([KnownLength("a", ends[0], ends[1], 80 + random.normal(0, 0.01), sigma_px=sigma)])
+            fit = scale_from([KnownLength("a", ends[0], ends[1], 80 + random.normal(0, 0.01), sigma_px=sigma)])
             other = np.array([[100, 100], [100, 600]]) + random.normal(0, sigma, (2, 2))
             inside += abs(math.dist(*fit.to_mm(other)) - 50) <= fit.distance(*other, sigma)[1]
         self.assertGreater(inside / 400, 0.92)
@@ -141,14 +142,14 @@ class Similarity(unittest.TestCase):
             KnownLength(name, (0, 0), (size * 10, 0), size + wrong)
             for name, size, wrong in (("a", 80, 0), ("b", 50, 0), ("c", 70, 1.5))
         ]
-        fit = fit_similarity(lengths)
+        fit = scale_from(lengths)
         self.assertEqual(max(fit.residuals, key=lambda item: abs(item.off_mm)).name, "c")
         self.assertGreater(fit.reduced_chi2, 10)
 
     @settings(max_examples=40)
     @given(st.floats(-3, 3), st.floats(-500, 500), st.floats(0.01, 2))
     def test_mapping_and_its_inverse(self, angle, shift, scale):
-        fit = fit_similarity([KnownLength("a", (0, 0), (100, 0), 100 * scale)], origin_px=(shift, -shift), angle=angle)
+        fit = scale_from([KnownLength("a", (0, 0), (100, 0), 100 * scale)], origin_px=(shift, -shift), angle=angle)
         points = np.array([[0.0, 0.0], [123.0, -45.0]])
         np.testing.assert_allclose(fit.to_px(fit.to_mm(points)), points, atol=1e-6)
         a, b, c, d, e, f = fit.px_matrix()
@@ -162,9 +163,9 @@ class Similarity(unittest.TestCase):
             (KnownLength("Width", (5, 5), (5, 5), 10.0), "same place"),
         ):
             with self.assertRaisesRegex(CalibrationError, words):
-                fit_similarity([known])
+                scale_from([known])
         with self.assertRaisesRegex(CalibrationError, "without a known length"):
-            fit_similarity([])
+            scale_from([])
 
 
 if __name__ == "__main__":

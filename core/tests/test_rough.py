@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 
 from core.tests.specimens import camera, light_of
 from examples.render import hole, part_coverage, photograph, rounded_polygon
+from examples.tilted import scale_from
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bezier, end_directions, ends, sample
 from nomogon_core.picture.contours import find_contours, is_two_toned
 from nomogon_core.picture.decode import srgb_to_linear
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.compiled_cubics import folds
 from nomogon_core.trace.distances import distances_from
 from nomogon_core.trace.fit import fit_open, fit_outline
@@ -126,7 +127,7 @@ class NarrowPlaces(unittest.TestCase):
         light = light_of((part,), 480, 380, view, blur_px=1.0, noise=0.004, seed=2)
         return (
             find_contours(light),
-            fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center),
+            scale_from([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center),
             light,
         )
 
@@ -182,7 +183,7 @@ class Gaps(unittest.TestCase):
             (halves[2],), view, 480, 380
         )
         light = srgb_to_linear(photograph(cover, noise=0.004, seed=3) / 255).astype(np.float32)
-        fit = fit_similarity([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center)
+        fit = scale_from([KnownLength("a", (0, 0), (1000, 0), 100.0)], origin_px=view.center)
         self.assertEqual([outline.hole for outline in trace(light, fit, TraceSettings())], [False, False, True])
         whole, round_one = trace(light, fit, TraceSettings(gap_mm=1.0))
         self.assertAlmostEqual(whole.area_mm2, 33 * 24, delta=1.0)
@@ -222,7 +223,7 @@ class TwoTones(unittest.TestCase):
             noise=0.0,
             blur_px=0.0,
         )
-        fit = fit_similarity([KnownLength("a", (0, 0), (900, 0), 100.0)], origin_px=view.center)
+        fit = scale_from([KnownLength("a", (0, 0), (900, 0), 100.0)], origin_px=view.center)
         outlines = trace((photo > 0.3).astype(np.float32), fit, TraceSettings(tolerance_mm=0.1))
         self.assertEqual([[type(curve) for curve in outline.curves] for outline in outlines[1:]], [[Circle], [Circle]])
         self.assertAlmostEqual(outlines[1].curves[0].radius, 6.0, delta=0.02)

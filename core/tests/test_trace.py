@@ -10,11 +10,12 @@ from shapely.geometry import LineString, Point
 from core.tests.specimens import camera, light_of
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
+from examples.tilted import scale_from
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, end_directions, ends, outline_points
 from nomogon_core.geometry.records import curve_of_record, primitive_record
 from nomogon_core.picture.contours import find_contours
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.trace.fit import fit_outline
 from nomogon_core.trace.outlines import TraceSettings, trace
 
@@ -24,9 +25,7 @@ def kinds(curves):
 
 
 def calibrated(view):
-    return fit_similarity(
-        [KnownLength("a", (0, 0), (100 * view.scale, 0), 100.0)], origin_px=view.center, angle=view.angle
-    )
+    return scale_from([KnownLength("a", (0, 0), (100 * view.scale, 0), 100.0)], origin_px=view.center, angle=view.angle)
 
 
 def worst_mm(outline, truth):

@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 from core.tests.specimens import camera, drawn, light_of
 from examples import parts
 from examples.render import hole, part_coverage, photograph, rounded_polygon, slot
+from examples.tilted import scale_from
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.errors import InputError, TraceError
 from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, end_directions, ends, outline_points, sample
 from nomogon_core.job import tracing
 from nomogon_core.picture.contours import find_contours
-from nomogon_core.reference.calibration import KnownLength, fit_similarity
+from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.sketch import underhand
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.trace.finding import needless, perceptual, share_of_colours
@@ -37,7 +38,7 @@ def plate_view():
 
 def calibrated(view=None):
     origin = (view or plate_view()).center
-    return fit_similarity([KnownLength("given", (0, 0), (100 * SCALE, 0), 100.0, 0.01)], origin_px=origin)
+    return scale_from([KnownLength("given", (0, 0), (100 * SCALE, 0), 100.0, 0.01)], origin_px=origin)
 
 
 def away(curves, truth):

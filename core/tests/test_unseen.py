@@ -18,12 +18,13 @@ from benchmarks.random_photos import SIZE
 from core.tests.specimens import camera, light_of
 from examples import parts
 from examples.render import hole, rounded_polygon
+from examples.tilted import scale_from
 from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bezier, outline_points
 from nomogon_core.picture.blur import tip_recession, true_radius
 from nomogon_core.picture.contours import find_contours
 from nomogon_core.picture.decode import decode, inspect, looks_drawn
-from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, fit_similarity, unbent
+from nomogon_core.reference.calibration import KnownLength, camera_pixels, camera_plane, unbent
 from nomogon_core.reference.camera import fit_camera, is_straight
 from nomogon_core.reference.models import Edge, Rectangle
 from nomogon_core.reference.sheets import find_rectangle
@@ -232,7 +233,7 @@ class ByThemselves(unittest.TestCase):
         contour = part_around(decode(shot.jpeg), place)
         for way, axis in (("level", 0), ("upright", 1)):
             self.assertAlmostEqual(between_jaws(contour, way).apart_px, np.ptp(true[:, axis]), delta=0.15)
-        turned = fit_similarity([KnownLength("given", (0, 0), (100, 0), 100.0)], angle=0.3)
+        turned = scale_from([KnownLength("given", (0, 0), (100, 0), 100.0)], angle=0.3)
         for way, axis in (("level", 0), ("upright", 1)):
             self.assertAlmostEqual(
                 between_jaws(contour, way_in_picture(way, 0.3)).apart_px,

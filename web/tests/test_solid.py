@@ -74,7 +74,7 @@ class Solid(BrowserCase):
         page.get_by_role("tab", name="Edges").click()
         page.keyboard.press("4")
         page.locator(".hit.edge[data-edge*=top]").first.dispatch_event("click")
-        expect(page.locator(".curve.construction")).to_have_count(1)
+        expect(page.locator(".curve.construction")).to_have_count(1, timeout=30_000)
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Undo").click()
         expect(page.locator(".curve.construction")).to_have_count(0)

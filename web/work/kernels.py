@@ -23,11 +23,6 @@ _CACHE = graph.Cache()
 NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}}
 
 
-def warm():
-    """Nothing; importing this module has loaded the kernel."""
-    return True
-
-
 def rebuild_job(document, count=None):
     """Steps, facts of the bodies, frames of planes and faces, and the packed mesh of the first ``count`` steps of a
     Build sheet."""

@@ -1,5 +1,6 @@
 """A few spawned processes for the kernel; one that dies or runs over its time is replaced."""
 
+import importlib
 import multiprocessing
 import threading
 
@@ -17,12 +18,17 @@ _lock = threading.Lock()
 _pool = None
 
 
+def _load_kernel():
+    """In each process as it starts, those that replace another too: loading takes seconds that no work should wait."""
+    importlib.import_module("work.kernels")
+
+
 def pool():
     """The process pool, started at first use."""
     global _pool
     with _lock:
         if _pool is None:
-            _pool = ProcessPool(PROCESSES, context=multiprocessing.get_context("spawn"))
+            _pool = ProcessPool(PROCESSES, initializer=_load_kernel, context=multiprocessing.get_context("spawn"))
         return _pool
 
 

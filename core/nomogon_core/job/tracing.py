@@ -249,28 +249,8 @@ def traced_again(sketch, outlines, trace):
     old = [name for name, curve in sketch.curves.items() if curve.origin == trace]
     fresh, names, ties = _added(sketch, outlines, trace)
     pairs = _matched(fresh, old, names)
-    place_of, point_of = dict(fresh.points), {}
-    for before, after in pairs.items():
-        for was, is_now in zip(fresh.curves[before].points, _like(fresh, before, after)):
-            if is_now not in point_of and was not in point_of.values():
-                point_of[is_now] = was
-    curves = {}
     name_of = {after: before for before, after in pairs.items()}
-    for name, curve in fresh.curves.items():
-        if name in old:
-            continue
-        if name in name_of:
-            points = [point_of.get(point, point) for point in _like(fresh, name_of[name], name)]
-            curves[name_of[name]] = attrs.evolve(
-                curve, points=points, construction=fresh.curves[name_of[name]].construction
-            )
-        else:
-            curves[name] = attrs.evolve(curve, points=[point_of.get(point, point) for point in curve.points])
-    for now, was in point_of.items():
-        place_of[was] = fresh.points[now]
-    used = {point for curve in curves.values() for point in curve.points}
-    gone = {point for name in [*old, *names] for point in fresh.curves[name].points} - used
-    points = {name: place for name, place in place_of.items() if name not in gone}
+    points, curves = _under_old_names(fresh, old, names, name_of)
     there = points.keys() | curves.keys()
     kept = {name: item for name, item in fresh.constraints.items() if all(one in there for one in item.of)}
     lost = tuple(
@@ -279,15 +259,12 @@ def traced_again(sketch, outlines, trace):
         if name not in kept and not (item.kind == "tangent" and item.source == "traced")
     )
     result = attrs.evolve(fresh, points=points, curves=curves, constraints=kept)
-    result = attrs.evolve(
-        result,
-        constraints={
-            name: attrs.evolve(item, value=measure(result, item.kind, item.of))
-            if item.is_dimension and item.source == "traced"
-            else item
-            for name, item in kept.items()
-        },
-    )
+    measured = {
+        name: attrs.evolve(item, value=measure(result, item.kind, item.of))
+        for name, item in kept.items()
+        if item.is_dimension and item.source == "traced"
+    }
+    result = attrs.evolve(result, constraints=kept | measured)
     solution = solve(result)
     if not solution.solved:
         raise TraceError(
@@ -299,6 +276,35 @@ def traced_again(sketch, outlines, trace):
     return TracedAgain(
         refreshed(tied if solve(tied).solved else solution.sketch), len(pairs), len(names) - len(pairs), lost
     )
+
+
+def _under_old_names(fresh, old, names, name_of):
+    """Points and curves after the new curves took the names of the old ones they correspond to.
+
+    Args:
+        fresh: a sketch with both, the curves ``old`` and the new ones ``names``.
+        name_of: {new curve: the old one it corresponds to}.
+    """
+    places, point_of = dict(fresh.points), {}
+    for after, before in name_of.items():
+        for was, is_now in zip(fresh.curves[before].points, _like(fresh, before, after)):
+            if is_now not in point_of and was not in point_of.values():
+                point_of[is_now] = was
+    curves = {}
+    for name, curve in fresh.curves.items():
+        if name in old:
+            continue
+        before = name_of.get(name)
+        along = curve.points if before is None else _like(fresh, before, name)
+        curve = attrs.evolve(curve, points=[point_of.get(point, point) for point in along])
+        if before is not None:
+            curve = attrs.evolve(curve, construction=fresh.curves[before].construction)
+        curves[before or name] = curve
+    for now, was in point_of.items():
+        places[was] = fresh.points[now]
+    used = {point for curve in curves.values() for point in curve.points}
+    gone = {point for name in [*old, *names] for point in fresh.curves[name].points} - used
+    return {name: place for name, place in places.items() if name not in gone}, curves
 
 
 def _name_of(sketch, name):

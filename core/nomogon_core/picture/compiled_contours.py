@@ -18,6 +18,44 @@ def _is_inside(light, x, y, level, dark):
 
 
 @njit(cache=True)
+def _walk(light, level, dark, column, row, visited, points, used):
+    """One loop from the upper crack of a pixel: its points are added to ``points``, which may be replaced by a larger
+    array; returns it, the index after its last point, twice the signed area and whether the loop touches the border."""
+    height, width = light.shape
+    x, y, way = column, row, 0
+    twice_area = 0.0
+    border = False
+    while True:
+        in_x, in_y = x + INSIDE_X[way], y + INSIDE_Y[way]
+        out_x, out_y = x + OUTSIDE_X[way], y + OUTSIDE_Y[way]
+        if way == 0:
+            visited[in_y, in_x] = 1
+        if used >= points.shape[0]:
+            larger = np.empty((2 * points.shape[0], 2))
+            larger[:used] = points[:used]
+            points = larger
+        if out_x < 0 or out_y < 0 or out_x >= width or out_y >= height:
+            border = True
+            share = 0.5
+        else:
+            here, there = light[in_y, in_x], light[out_y, out_x]
+            share = (level - here) / (there - here) if there != here else 0.5
+        points[used, 0] = in_x + share * (out_x - in_x)
+        points[used, 1] = in_y + share * (out_y - in_y)
+        used += 1
+        next_x, next_y = x + STEP_X[way], y + STEP_Y[way]
+        twice_area += x * next_y - next_x * y
+        x, y = next_x, next_y
+        left = (way + 3) % 4
+        if _is_inside(light, x + INSIDE_X[left], y + INSIDE_Y[left], level, dark):
+            way = left
+        elif not _is_inside(light, x + INSIDE_X[way], y + INSIDE_Y[way], level, dark):
+            way = (way + 1) % 4
+        if x == column and y == row and way == 0:
+            return points, used, twice_area, border
+
+
+@njit(cache=True)
 def boundary_loops(light, level, dark, least_area, most_loops):
     """Closed boundaries of the inside, crossed at the level between pixel centres.
 
@@ -50,37 +88,7 @@ def boundary_loops(light, level, dark, least_area, most_loops):
             if _is_inside(light, column, row - 1, level, dark):
                 continue
             begin = used
-            x, y, way = column, row, 0
-            twice_area = 0.0
-            border = False
-            while True:
-                in_x, in_y = x + INSIDE_X[way], y + INSIDE_Y[way]
-                out_x, out_y = x + OUTSIDE_X[way], y + OUTSIDE_Y[way]
-                if way == 0:
-                    visited[in_y, in_x] = 1
-                if used >= points.shape[0]:
-                    larger = np.empty((2 * points.shape[0], 2))
-                    larger[:used] = points[:used]
-                    points = larger
-                if out_x < 0 or out_y < 0 or out_x >= width or out_y >= height:
-                    border = True
-                    share = 0.5
-                else:
-                    here, there = light[in_y, in_x], light[out_y, out_x]
-                    share = (level - here) / (there - here) if there != here else 0.5
-                points[used, 0] = in_x + share * (out_x - in_x)
-                points[used, 1] = in_y + share * (out_y - in_y)
-                used += 1
-                next_x, next_y = x + STEP_X[way], y + STEP_Y[way]
-                twice_area += x * next_y - next_x * y
-                x, y = next_x, next_y
-                left = (way + 3) % 4
-                if _is_inside(light, x + INSIDE_X[left], y + INSIDE_Y[left], level, dark):
-                    way = left
-                elif not _is_inside(light, x + INSIDE_X[way], y + INSIDE_Y[way], level, dark):
-                    way = (way + 1) % 4
-                if x == column and y == row and way == 0:
-                    break
+            points, used, twice_area, border = _walk(light, level, dark, column, row, visited, points, used)
             if abs(twice_area) / 2 < least_area:
                 used = begin
                 passed += 1

@@ -362,53 +362,6 @@ def check_length(known):
         )
 
 
-def fit_similarity(lengths, *, origin_px=(0.0, 0.0), angle=0.0):
-    """Scale from one or more known lengths by weighted least squares.
-
-    Each length L with base ℓ observes s = L/ℓ with variance (u_L² + 2 s²σ²)/ℓ²; a reduced chi-square over 1
-    widens the result (Birge, 1932).
-
-    Args:
-        lengths: the :class:`KnownLength` values.
-        origin_px, angle: as in :class:`Calibration`.
-
-    Raises:
-        CalibrationError: no length, a length that is not positive, or two picks on the same place.
-    """
-    lengths = tuple(lengths)
-    if not lengths:
-        raise CalibrationError(
-            "A picture without a known length has no scale; pick two points and type how long that is."
-        )
-    for known in lengths:
-        check_length(known)
-    base = np.array([known.base_px for known in lengths])
-    target = np.array([known.length_mm for known in lengths])
-    sigma = np.array([known.sigma_px for known in lengths])
-    gauge = np.array([known.gauge_u95_mm / COVERAGE_FACTOR for known in lengths])
-    scale = float(target @ base / (base @ base))
-    for _ in range(4):
-        weight = 1 / (gauge**2 + 2 * (scale * sigma) ** 2)
-        scale = float((weight * base) @ target / ((weight * base) @ base))
-    off = scale * base - target
-    spare = len(lengths) - 1
-    reduced = float(weight @ off**2) / spare if spare else 1.0
-    variance = max(1.0, reduced) / float((weight * base) @ base)
-    longest = lengths[int(base.argmax())]
-    fit = Calibration(
-        "similarity",
-        (scale,),
-        np.array([[variance]]),
-        origin_px=tuple(map(float, origin_px)),
-        angle=float(angle),
-        reduced_chi2=reduced,
-        spare=spare,
-        pick_sigma_px=float(np.sqrt(np.mean(sigma**2))),
-        reach_px=(longest.start, longest.end),
-    )
-    return attrs.evolve(fit, residuals=tuple(residual_of(fit, known) for known in lengths))
-
-
 def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
     """A scale that somebody has set, with nothing known of the picture.
 

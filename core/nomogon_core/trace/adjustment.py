@@ -299,12 +299,11 @@ def _touch(before, after, primitive_before, primitive_after, settings):
     return min(abs(apart - sum(radii)), abs(apart - abs(radii[0] - radii[1]))) < near
 
 
-def _start_state(outline, pieces, settings):
-    points, count, number = outline.points, len(outline.points), len(pieces)
-    primitives = _primitives(outline, pieces)
+def _joints(outline, pieces, primitives, settings):
+    """Where pieces meet to begin with (K x 2), and which joints are smooth (K)."""
+    points, count = outline.points, len(outline.points)
     corners = set(outline.corners.tolist())
-    joints = np.empty((number, 2))
-    smooth = np.zeros(number, bool)
+    joints, smooth = np.empty((len(pieces), 2)), np.zeros(len(pieces), bool)
     for index, piece in enumerate(pieces):
         before = pieces[index - 1]
         start = points[piece[1] % count]
@@ -326,34 +325,40 @@ def _start_state(outline, pieces, settings):
             continue
         bound = settings.free_smooth_degrees if CUBIC in (piece[0], before[0]) else settings.smooth_degrees
         smooth[index] = kink < bound and not (piece[1] % count in corners and kink > 8)
+    return joints, smooth
+
+
+def _own_unknowns(piece, primitive, start, end, points):
+    """The unknowns of a piece beside its joints: an arc's bulge, a cubic's two handles, what holds a gap."""
+    kind, first, last, anchors = piece
+    if kind == ARC:
+        return [bulge_of(points[np.arange(first, last + 1) % len(points)], primitive, start, end)]
+    if kind == CUBIC:
+        return np.concatenate([primitive[1] - primitive[0], primitive[2] - primitive[3]])
+    if kind == GAP:
+        return [0.0, 0.0] if anchors is None else [anchors.leaving or 0.0, anchors.arriving or 0.0]
+    return []
+
+
+def _start_state(outline, pieces, settings):
+    number = len(pieces)
+    primitives = _primitives(outline, pieces)
+    joints, smooth = _joints(outline, pieces, primitives, settings)
     columns, extra, data, data_start, holds = [], [], [], [0], []
     at = 2 * number
-    for index, (kind, first, last, _) in enumerate(pieces):
+    for index, piece in enumerate(pieces):
+        kind, first, last, anchors = piece
+        after = (index + 1) % number
         columns.append(at)
-        start, end = joints[index], joints[(index + 1) % number]
-        if kind == ARC:
-            extra.append([bulge_of(points[np.arange(first, last + 1) % count], primitives[index], start, end)])
-        elif kind == CUBIC:
-            control = primitives[index]
-            extra.append(np.concatenate([control[1] - control[0], control[2] - control[3]]))
-        elif kind == GAP:
-            anchors = pieces[index][3]
-            extra.append([0.0, 0.0] if anchors is None else [anchors.leaving or 0.0, anchors.arriving or 0.0])
+        extra.append(_own_unknowns(piece, primitives[index], joints[index], joints[after], outline.points))
+        if kind == GAP:
             held = END_HOLD if anchors is None else FIXED
-            holds += [
-                (2 * index, held),
-                (2 * index + 1, held),
-                (2 * ((index + 1) % number), held),
-                (2 * ((index + 1) % number) + 1, held),
-                (at, FIXED),
-                (at + 1, FIXED),
-            ]
+            holds += [(2 * joint + axis, held) for joint in (index, after) for axis in (0, 1)]
+            holds += [(at, FIXED), (at + 1, FIXED)]
+            data.append(np.empty((0, 2)))
+        else:
+            data.append(_counted_points(outline, first, last, smooth[index], smooth[after], settings))
         at += compiled_joint.EXTRAS[kind]
-        data.append(
-            np.empty((0, 2))
-            if kind == GAP
-            else _counted_points(outline, first, last, smooth[index], smooth[(index + 1) % number], settings)
-        )
         data_start.append(data_start[-1] + len(data[-1]))
     x = np.concatenate([joints.ravel(), *[np.asarray(values, float) for values in extra]])
     hold = np.zeros(len(x))

@@ -93,6 +93,72 @@ def _solve_small(normal, right, size):
 
 
 @njit(cache=True)
+def _chord_parameters(data, start, end):
+    """A parameter for each point by its way along the points (n), and the whole way."""
+    count = data.shape[0]
+    t = np.empty(count)
+    before_x, before_y, way = start[0], start[1], 0.0
+    for index in range(count):
+        way += math.hypot(data[index, 0] - before_x, data[index, 1] - before_y)
+        t[index] = way
+        before_x, before_y = data[index, 0], data[index, 1]
+    size = way + math.hypot(end[0] - before_x, end[1] - before_y) + 1e-9
+    return t / size, size
+
+
+@njit(cache=True)
+def _handle_ways(out_way, in_way, free_start, free_end):
+    """Which handle each unknown moves (the one at the end, where true), along which direction, and how many."""
+    first = 2 if free_start else 1
+    unknowns = first + (2 if free_end else 1)
+    outer, way_x, way_y = np.empty(4, np.bool_), np.empty(4), np.empty(4)
+    for a in range(unknowns):
+        outer[a] = a >= first
+        if (free_start and a < first) or (free_end and a >= first):
+            along_x = a == 0 or a == first
+            way_x[a], way_y[a] = (1.0, 0.0) if along_x else (0.0, 1.0)
+        else:
+            way_x[a], way_y[a] = (in_way[0], in_way[1]) if outer[a] else (out_way[0], out_way[1])
+    return outer, way_x, way_y, first, unknowns
+
+
+@njit(cache=True)
+def _handle_equations(data, t, control, by_normal, outer, way_x, way_y, unknowns, normal, right):
+    """Normal equations of the handles, into ``normal`` and ``right``; distances along the normal where asked."""
+    normal[:] = 0.0
+    right[:] = 0.0
+    across, along = np.empty(4), np.empty(4)
+    start, end = control[0], control[3]
+    for index in range(data.shape[0]):
+        s = t[index]
+        u = 1 - s
+        inner_share, outer_share = 3 * u * u * s, 3 * u * s * s
+        at_start, at_end = u * u * u + inner_share, s * s * s + outer_share
+        want_x = data[index, 0] - at_start * start[0] - at_end * end[0]
+        want_y = data[index, 1] - at_start * start[1] - at_end * end[1]
+        axis_x, axis_y, along_weight = 1.0, 0.0, 1.0
+        if by_normal:
+            _, _, speed_x, speed_y, _, _ = _cubic_frame(control, s)
+            pace = math.hypot(speed_x, speed_y) + 1e-12
+            axis_x, axis_y, along_weight = -speed_y / pace, speed_x / pace, 0.03
+        want_across, want_along = axis_x * want_x + axis_y * want_y, axis_y * want_x - axis_x * want_y
+        for a in range(unknowns):
+            share = outer_share if outer[a] else inner_share
+            across[a] = share * (axis_x * way_x[a] + axis_y * way_y[a])
+            along[a] = share * (axis_y * way_x[a] - axis_x * way_y[a])
+            right[a] += across[a] * want_across + along_weight * along[a] * want_along
+            for b in range(a + 1):
+                normal[a, b] += across[a] * across[b] + along_weight * along[a] * along[b]
+    trace = 0.0
+    for a in range(unknowns):
+        trace += normal[a, a]
+    for a in range(unknowns):
+        normal[a, a] += 1e-9 * trace + 1e-12
+        for b in range(a):
+            normal[b, a] = normal[a, b]
+
+
+@njit(cache=True)
 def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, give_up):
     """One cubic through fixed ends, handles along given directions or free.
 
@@ -108,61 +174,16 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, g
     Returns:
         control points (4, 2), largest and mean square distance.
     """
+    t, size = _chord_parameters(data, start, end)
+    outer, way_x, way_y, first, unknowns = _handle_ways(out_way, in_way, free_start, free_end)
     count = data.shape[0]
-    t = np.empty(count)
-    before_x, before_y, way = start[0], start[1], 0.0
-    for index in range(count):
-        way += math.hypot(data[index, 0] - before_x, data[index, 1] - before_y)
-        t[index] = way
-        before_x, before_y = data[index, 0], data[index, 1]
-    size = way + math.hypot(end[0] - before_x, end[1] - before_y) + 1e-9
-    t /= size
-    first = 2 if free_start else 1
-    unknowns = first + (2 if free_end else 1)
-    # Which handle each unknown moves, and along which direction.
-    outer, way_x, way_y = np.empty(4, np.bool_), np.empty(4), np.empty(4)
-    for a in range(unknowns):
-        outer[a] = a >= first
-        if (free_start and a < first) or (free_end and a >= first):
-            along_x = a == 0 or a == first
-            way_x[a], way_y[a] = (1.0, 0.0) if along_x else (0.0, 1.0)
-        else:
-            way_x[a], way_y[a] = (in_way[0], in_way[1]) if outer[a] else (out_way[0], out_way[1])
     control, best_control = np.empty((4, 2)), np.empty((4, 2))
     control[0, 0], control[0, 1], control[3, 0], control[3, 1] = start[0], start[1], end[0], end[1]
     control[1], control[2] = control[0], control[3]
     best, best_square = 1e18, 0.0
-    normal, right, across, along = np.empty((4, 4)), np.empty(4), np.empty(4), np.empty(4)
+    normal, right = np.empty((4, 4)), np.empty(4)
     for turn in range(rounds):
-        normal[:] = 0.0
-        right[:] = 0.0
-        for index in range(count):
-            s = t[index]
-            u = 1 - s
-            inner_share, outer_share = 3 * u * u * s, 3 * u * s * s
-            at_start, at_end = u * u * u + inner_share, s * s * s + outer_share
-            want_x = data[index, 0] - at_start * start[0] - at_end * end[0]
-            want_y = data[index, 1] - at_start * start[1] - at_end * end[1]
-            axis_x, axis_y, along_weight = 1.0, 0.0, 1.0
-            if turn:
-                _, _, speed_x, speed_y, _, _ = _cubic_frame(control, s)
-                pace = math.hypot(speed_x, speed_y) + 1e-12
-                axis_x, axis_y, along_weight = -speed_y / pace, speed_x / pace, 0.03
-            want_across, want_along = axis_x * want_x + axis_y * want_y, axis_y * want_x - axis_x * want_y
-            for a in range(unknowns):
-                share = outer_share if outer[a] else inner_share
-                across[a] = share * (axis_x * way_x[a] + axis_y * way_y[a])
-                along[a] = share * (axis_y * way_x[a] - axis_x * way_y[a])
-                right[a] += across[a] * want_across + along_weight * along[a] * want_along
-                for b in range(a + 1):
-                    normal[a, b] += across[a] * across[b] + along_weight * along[a] * along[b]
-        trace = 0.0
-        for a in range(unknowns):
-            trace += normal[a, a]
-        for a in range(unknowns):
-            normal[a, a] += 1e-9 * trace + 1e-12
-            for b in range(a):
-                normal[b, a] = normal[a, b]
+        _handle_equations(data, t, control, turn > 0, outer, way_x, way_y, unknowns, normal, right)
         _solve_small(normal, right, unknowns)
         if free_start:
             control[1, 0], control[1, 1] = start[0] + right[0], start[1] + right[1]

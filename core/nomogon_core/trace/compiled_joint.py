@@ -312,6 +312,22 @@ def _slots(kinds, columns, size):
 
 
 @njit(cache=True)
+def _damped_step(x, band, edge, corner, right, slot, damping):
+    """The unknowns after one damped step, and how far the one that moves most has moved."""
+    damped, damped_corner = band.copy(), corner.copy()
+    for a in range(band.shape[0]):
+        damped[a, 0] += damping * band[a, 0] + 1e-7
+    for a in range(corner.shape[0]):
+        damped_corner[a, a] += damping * corner[a, a] + 1e-7
+    ordered = _solve_bordered(damped, edge, damped_corner, right)
+    moved, furthest = x.copy(), 0.0
+    for a in range(x.shape[0]):
+        moved[a] -= ordered[slot[a]]
+        furthest = max(furthest, abs(ordered[slot[a]]))
+    return moved, furthest
+
+
+@njit(cache=True)
 def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, tangent_weight, outer_rounds, leash):
     """Least squares over all joints, bulges and handles at once (Levenberg 1944, Marquardt 1963).
 
@@ -352,16 +368,7 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, t
                 _add(band, edge, corner, slot, place, place, hold[place])
             better, move = False, 0.0
             for _ in range(5):
-                damped, damped_corner = band.copy(), corner.copy()
-                for a in range(inner):
-                    damped[a, 0] += damping * band[a, 0] + 1e-7
-                for a in range(border):
-                    damped_corner[a, a] += damping * corner[a, a] + 1e-7
-                ordered = _solve_bordered(damped, edge, damped_corner, right)
-                trial, move_now = x.copy(), 0.0
-                for a in range(x.shape[0]):
-                    trial[a] -= ordered[slot[a]]
-                    move_now = max(move_now, abs(ordered[slot[a]]))
+                trial, move_now = _damped_step(x, band, edge, corner, right, slot, damping)
                 far = np.max(np.abs(trial[:joints] - begin[:joints]))
                 trial_cost = _total_cost(
                     trial, kinds, columns, smooth, data, data_start, weights, feet, tangent_weight

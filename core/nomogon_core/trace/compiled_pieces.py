@@ -148,12 +148,41 @@ def _turn(points, first, last, stride, x, y, radius):
 
 
 @njit(cache=True)
+def _line_over(points, first, last, inner_first, inner_last, stride, tolerance, slack_first, slack_last):
+    """Largest distance from the line through the inner points, less what the ends may be off, and the mean square."""
+    normal_x, normal_y, offset = line_through(points, inner_first, inner_last, stride)
+    worst, square = _line_misfit(points, inner_first, inner_last, stride, normal_x, normal_y, offset, 3 * tolerance)
+    if worst <= tolerance:
+        head, _ = _line_misfit(points, first, inner_first, 1, normal_x, normal_y, offset, 1e9)
+        tail, _ = _line_misfit(points, inner_last, last, 1, normal_x, normal_y, offset, 1e9)
+        worst = max(worst, max(head - slack_first, tail - slack_last))
+    return worst, square
+
+
+@njit(cache=True)
+def _arc_over(points, first, last, inner_first, inner_last, stride, tolerance, slack_first, slack_last):
+    """The same of the circle; 1e9 where it turns a whole way round or far less than the points do."""
+    x, y, radius = circle_through(points, inner_first, inner_last, stride)
+    if not 0 < radius < 2e4:
+        return 1e9, 0.0
+    worst, square = _circle_misfit(points, inner_first, inner_last, stride, x, y, radius, 3 * tolerance)
+    if worst <= tolerance:
+        head, _ = _circle_misfit(points, first, inner_first, 1, x, y, radius, 1e9)
+        tail, _ = _circle_misfit(points, inner_last, last, 1, x, y, radius, 1e9)
+        worst = max(worst, max(head - slack_first, tail - slack_last))
+    if worst <= tolerance:
+        turned = abs(_turn(points, inner_first, inner_last, stride, x, y, radius))
+        if turned > 6.2 or turned * radius < 0.6 * (inner_last - inner_first):
+            worst = 1e9
+    return worst, square
+
+
+@njit(cache=True)
 def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
     """All ranges between candidate places that one line or one arc covers within the tolerance.
 
     The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slacks`` more, since corners
-    are
-    rounded by the lens.
+    are rounded by the lens.
 
     Returns:
         arrays (from, steps, kind, mean square) of candidate indices and how many candidates further the end is.
@@ -175,14 +204,9 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
                 continue
             stride = 1 if used < 160 else used // MOST_SAMPLES
             if line_fails < 3:
-                normal_x, normal_y, offset = line_through(points, inner_first, inner_last, stride)
-                worst, square = _line_misfit(
-                    points, inner_first, inner_last, stride, normal_x, normal_y, offset, 3 * tolerance
+                worst, square = _line_over(
+                    points, first, last, inner_first, inner_last, stride, tolerance, slacks[i], slacks[j]
                 )
-                if worst <= tolerance:
-                    head, _ = _line_misfit(points, first, inner_first, 1, normal_x, normal_y, offset, 1e9)
-                    tail, _ = _line_misfit(points, inner_last, last, 1, normal_x, normal_y, offset, 1e9)
-                    worst = max(worst, max(head - slacks[i], tail - slacks[j]))
                 if worst <= tolerance:
                     begin.append(i)
                     steps.append(step)
@@ -192,18 +216,9 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
                 elif worst > 2 * tolerance and size > 6 and inner_first > first:
                     line_fails += 1
             if arc_fails < 4 and used >= 5 and size > 3:
-                x, y, radius = circle_through(points, inner_first, inner_last, stride)
-                worst, square = 1e9, 0.0
-                if 0 < radius < 2e4:
-                    worst, square = _circle_misfit(points, inner_first, inner_last, stride, x, y, radius, 3 * tolerance)
-                    if worst <= tolerance:
-                        head, _ = _circle_misfit(points, first, inner_first, 1, x, y, radius, 1e9)
-                        tail, _ = _circle_misfit(points, inner_last, last, 1, x, y, radius, 1e9)
-                        worst = max(worst, max(head - slacks[i], tail - slacks[j]))
-                    if worst <= tolerance:
-                        turned = abs(_turn(points, inner_first, inner_last, stride, x, y, radius))
-                        if turned > 6.2 or turned * radius < 0.6 * (inner_last - inner_first):
-                            worst = 1e9
+                worst, square = _arc_over(
+                    points, first, last, inner_first, inner_last, stride, tolerance, slacks[i], slacks[j]
+                )
                 if worst <= tolerance:
                     begin.append(i)
                     steps.append(step)

@@ -120,63 +120,68 @@ def describe(contour, settings, is_open=False, blur_px=0.0):
     sharpest
     first, none within the rounded-off length of another.
     """
-    count = len(contour)
     runs = np.hypot(*(np.roll(contour, -1, axis=0) - contour).T)
-    window = min(settings.corner_window_px, max(3, count // 8))
-    before, before_center, after, after_center = compiled_pieces.one_sided_directions(contour, window, 2)
+    window = min(settings.corner_window_px, max(3, len(contour) // 8))
+    sides = compiled_pieces.one_sided_directions(contour, window, 2)
     near_before, _, near_after, _ = compiled_pieces.one_sided_directions(contour, max(3, window // 2), 2)
-    wide, near = _turns(before, after), _turns(near_before, near_after)
+    far_sides = compiled_pieces.one_sided_directions(contour, 2 * window, window)
+    wide, near, far = _turns(sides[0], sides[2]), _turns(near_before, near_after), _turns(far_sides[0], far_sides[2])
     strength = np.minimum(np.abs(wide), 1.35 * np.abs(near))
-    far_before, far_before_center, far_after, far_after_center = compiled_pieces.one_sided_directions(
-        contour, 2 * window, window
-    )
-    far = np.abs(_turns(far_before, far_after))
-    corners, skips, recessions, slacks = (
-        [],
-        np.full(count, settings.skip_px),
-        np.full(count, settings.least_recession_px),
-        np.full(count, SURE_TIP_PX),
-    )
     if is_open:
-        corners, strength[[0, -1]] = [0, count - 1], math.pi
-        skips[[0, -1]] = END_SKIP_PX
+        strength[[0, -1]] = math.pi
         strength[1 : 2 * window], strength[-2 * window : -1] = 0.0, 0.0
-    # At a sharp corner the turn is the same over a few places; its smoothed size is largest in their middle.
-    for index in np.argsort(-uniform_filter1d(strength, PLATEAU_PX, mode="wrap")):
-        if strength[index] < math.radians(settings.corner_degrees):
-            continue
-        if index in corners:
-            continue
-        apart = np.abs(np.array(corners, int) - index)
-        if all(
-            gap > max(0.8 * window, 2 * window if slacks[other] > SURE_TIP_PX else skips[other])
-            for gap, other in zip(np.minimum(apart, count - apart), corners)
-        ):
-            corners.append(int(index))
-            kink = max(abs(wide[index]), far[index]) if abs(wide[index]) > ACUTE else abs(wide[index])
-            slope = math.tan(max((math.pi - kink) / 2, 0.05))
-            skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
-            recession = RECESSION_SLACK * tip_recession(kink, blur_px) if blur_px > 0 else settings.recession_px / slope
-            recessions[index] = np.clip(recession, settings.least_recession_px, settings.longest_skip_px)
-            if abs(wide[index]) > CLOSED_BY_LENS and far[index] > abs(wide[index]) - SIDES_ALIKE:
-                slacks[index] = CLOSED_TIP_PX
-                before[index], after[index] = far_before[index], far_after[index]
-                before_center[index], after_center[index] = far_before_center[index], far_after_center[index]
+    corners, skips, recessions, slacks = _corners(
+        strength, np.abs(wide), np.abs(far), window, settings, is_open, blur_px
+    )
+    for index in np.flatnonzero(slacks == CLOSED_TIP_PX):
+        for near_side, far_side in zip(sides, far_sides):
+            near_side[index] = far_side[index]
     return _Outline(
         contour,
         np.concatenate([[0], np.cumsum(runs)]),
         np.array(sorted(corners), int),
         strength,
-        before,
-        before_center,
-        after,
-        after_center,
+        *sides,
         skips,
         recessions,
         slacks,
         is_open,
         blur_px=blur_px,
     )
+
+
+def _corners(strength, wide, far, window, settings, is_open, blur_px):
+    """The places that are corners, and of every place how far it is skipped, stands back and may be off, in pixels.
+
+    Args:
+        strength, wide, far: how much each place turns, in radians, as a corner, by its sides and by those further off.
+    """
+    count = len(strength)
+    corners = [0, count - 1] if is_open else []
+    skips = np.full(count, settings.skip_px)
+    recessions = np.full(count, settings.least_recession_px)
+    slacks = np.full(count, SURE_TIP_PX)
+    if is_open:
+        skips[[0, -1]] = END_SKIP_PX
+    # At a sharp corner the turn is the same over a few places; its smoothed size is largest in their middle.
+    for index in np.argsort(-uniform_filter1d(strength, PLATEAU_PX, mode="wrap")):
+        if strength[index] < math.radians(settings.corner_degrees) or index in corners:
+            continue
+        apart = np.abs(np.array(corners, int) - index)
+        if any(
+            gap <= max(0.8 * window, 2 * window if slacks[other] > SURE_TIP_PX else skips[other])
+            for gap, other in zip(np.minimum(apart, count - apart), corners)
+        ):
+            continue
+        corners.append(int(index))
+        kink = max(wide[index], far[index]) if wide[index] > ACUTE else wide[index]
+        slope = math.tan(max((math.pi - kink) / 2, 0.05))
+        skips[index] = np.clip(settings.rounding_px / slope, settings.skip_px, settings.longest_skip_px)
+        recession = RECESSION_SLACK * tip_recession(kink, blur_px) if blur_px > 0 else settings.recession_px / slope
+        recessions[index] = np.clip(recession, settings.least_recession_px, settings.longest_skip_px)
+        if wide[index] > CLOSED_BY_LENS and far[index] > wide[index] - SIDES_ALIKE:
+            slacks[index] = CLOSED_TIP_PX
+    return corners, skips, recessions, slacks
 
 
 def _turns(before, after):

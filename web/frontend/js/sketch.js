@@ -174,10 +174,13 @@ const CLICKS = {
 
 /** An edge of the solid as construction that follows it. @param {DOMStringMap} picked */
 async function bringIn({ body, edge }) {
+  tell("Finding how that edge shows in this sketch …");
   try {
     await send("sketch/edge", { body, edge });
   } catch (problem) {
     return say(problem.message, true);
+  } finally {
+    tell("Click an edge of the solid behind the sketch.");
   }
   return command("sketch.bring", { body, edge });
 }

@@ -1,4 +1,4 @@
-// The Tray: tools as words with a number key; [ and ] turn it over, Esc drops the tool.
+// The Tray: tools as words with a number key; [ and ] turn it over, Esc drops the tool. It is inert until it listens.
 
 const prompt = document.getElementById("prompt");
 
@@ -57,5 +57,6 @@ export function startTray({ take, drop, resting }) {
     else if (/^[1-9]$/.test(event.key)) shown()[Number(event.key) - 1]?.click();
   });
   tell(resting);
+  document.getElementById("tray").inert = false;
   return { choose, release, current: () => current };
 }

@@ -3,7 +3,7 @@
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
-from work import kernels, pool
+from work import pool
 
 THREADS = 4
 
@@ -12,8 +12,7 @@ class Command(BaseCommand):
     help = "Serve the queue of long work until stopped."
 
     def handle(self, **options):
-        for _ in range(pool.PROCESSES):
-            pool.pool().schedule(kernels.warm)
+        pool.pool().schedule(len, args=[()])  # the processes start now, not with the first work
         try:
             with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
                 worker_app.run_worker(
