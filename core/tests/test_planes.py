@@ -9,7 +9,7 @@ from core.tests.test_quantities import JobCase
 from nomogon_core.errors import InputError, OperationError, TraceError
 from nomogon_core.job.places import check_same_plane, looks_up
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import kernel, planes
+from nomogon_core.solid import kernel, naming, planes
 
 
 class Frames(unittest.TestCase):
@@ -109,6 +109,41 @@ class Sketches(JobCase):
         self.do("sketch.set_value", name=self.bore, text="7 mm")
         fin = list(self.built().bodies.values())[-1]
         np.testing.assert_allclose(fin.facts.box, ((0, -9, 0), (10, -7, 20)), atol=1e-6)
+
+    def test_planes_by_edges_and_corners_follow_the_solid(self):
+        body = self.built().bodies[self.body]
+        corners = naming.corner_names(body.shape, body.names)
+        self.assertEqual(len(dict(corners)), 8)
+        self.assertEqual(len({name for _, name in corners}), 8)
+        named = {tuple(np.round(place, 6)): name for place, name in corners}
+        ways = ((0, 0, 0), (60, 0, 0), (60, 40, 5))
+        picked = [{"body": self.body, "corner": named[way]} for way in ways]
+        self.do("plane.add", kind="points", fields={"points": picked}, title="Slope")
+        slope = self.document["steps"][-1]
+        edge = f"{self.extrude}.side({self.lines[0]}) | {self.extrude}.top"
+        axis = {"body": self.body, "edge": edge}
+        self.do("plane.add", kind="turned", fields={"from": "plan", "axis": axis, "angle": "30°"}, title="Roof")
+        roof = self.document["steps"][-1]
+        for thickness in (5, 9):
+            self.do("solid.set", name=self.extrude, blanks={"length": f"{thickness} mm"})
+            frames = self.built().frames
+            for x, y, z in ((0, 0, 0), (60, 0, 0), (60, 40, thickness)):
+                self.assertAlmostEqual(frames[slope].of_space((x, y, z))[2], 0, places=9)
+            self.assertAlmostEqual(frames[roof].normal[2], math.cos(math.radians(30)))
+            # A plane that turns about an edge stays as far from it as it was.
+            self.assertAlmostEqual(abs(frames[roof].of_space((0, 0, thickness))[2]), thickness)
+        with self.assertRaisesRegex(OperationError, "uses Operation 1"):
+            self.do("solid.move", name=slope, by=-1)
+        with self.assertRaisesRegex(OperationError, "not in the solid any more"):
+            self.do("plane.add", kind="points", fields={"points": [{"body": "b99", "corner": "?"}] * 3})
+        bore = {"body": self.body, "edge": f"{self.extrude}.side({self.circle}) | {self.extrude}.top"}
+        self.do("plane.add", kind="turned", fields={"from": "plan", "axis": bore, "angle": "30°"}, title="Bent")
+        bent = self.document["steps"][-1]
+        self.do("solid.suppress", name=self.extrude, suppressed=True)
+        told = {step.name: step.problem for step in self.built().steps}
+        self.assertTrue(told[slope] and told[roof])
+        self.do("solid.suppress", name=self.extrude, suppressed=False)
+        self.assertIn("is not straight", {step.name: step.problem for step in self.built().steps}[bent])
 
     def test_edges_brought_in_follow_the_solid(self):
         """A boss whose centre is tied to the bore's edge and whose size to a side moves with both."""

@@ -98,6 +98,51 @@ class Solid(BrowserCase):
         expect(self.ledger_value(page, "Size")).to_contain_text("12.00)", timeout=30_000)
         self.look(page)
 
+    def test_planes_by_edges_and_corners(self):
+        job = self.plate()
+        self.drive(self.made_planes, job)
+        document = document_of(job)
+        kinds = [plane["kind"] for plane in document["planes"].values()]
+        self.assertEqual(kinds, ["points", "turned"])
+        turned = list(document["planes"].values())[1]["fields"]
+        self.assertIn("|", turned["axis"]["edge"])
+        self.assertEqual([step.problem for step in self.built(job).steps if step.problem], [])
+
+    def made_planes(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="Planes").click()
+        page.keyboard.press("5")
+        points = page.locator(".writing [data-blank=points]")
+        points.focus()
+        for count in (1, 2, 3):
+            page.keyboard.press("ArrowDown")
+            page.keyboard.press(" ")
+            if count < 3:
+                expect(points).to_have_text(f"{count} of 3 corners")
+        expect(page.locator(".corner.sel")).to_have_count(3)
+        page.keyboard.press("Enter")
+        expect(page.locator("[data-step]", has_text="through three points")).to_have_count(1)
+        page.get_by_role("tab", name="Planes").click()
+        page.keyboard.press("3")
+        page.locator(".writing [data-blank=axis]").focus()
+        self.click_what_is_called(page, "|")
+        expect(page.locator(".writing [data-blank=axis]")).to_have_value("edge")
+        page.locator(".writing [data-blank=angle]").fill("20 deg")
+        page.keyboard.press("Enter")
+        expect(page.locator("[data-step]", has_text="turned about an edge")).to_have_count(1)
+        self.look(page)
+
+    def click_what_is_called(self, page, words):
+        """Move up the middle of the view until what is pointed at is called so, and click there."""
+        box = page.locator("canvas.solid").bounding_box()
+        x, top = box["x"] + box["width"] / 2, box["y"]
+        for y in range(int(top + box["height"] - 80), int(top) + 40, -3):
+            page.mouse.move(x, y)
+            label = page.locator(".pointed")
+            if label.count() and label.is_visible() and words in label.text_content():
+                return page.mouse.click(x, y)
+        return self.fail(f"nothing in the view is called {words}")
+
     def extrude_boss(self, page):
         page.get_by_role("tab", name="Shape").click()
         page.keyboard.press("1")

@@ -149,6 +149,7 @@ SKETCH = Record(
 )
 ANGLE = Record({"typed": TEXT, "value": NUMBER, "name": TEXT}, required=("value",))
 POINT = Rows(NUMBER, 3, 3)
+CORNER = Record({"body": ID, "corner": Text(MANY)}, required=("body", "corner"))
 PLANE_FIELDS = {
     "offset": Record({"from": PLANE, "distance": ANGLE}, required=("from", "distance")),
     "turned": Record(
@@ -162,7 +163,7 @@ PLANE_FIELDS = {
         required=("from", "axis", "angle"),
     ),
     "midway": Record({"first": PLANE, "second": PLANE}, required=("first", "second")),
-    "points": Record({"points": Rows(POINT, 3, 3)}, required=("points",)),
+    "points": Record({"points": Rows(Either((POINT, CORNER)), 3, 3)}, required=("points",)),
 }
 MADE_PLANE = Record(
     {"title": TEXT, "kind": Choice(tuple(PLANE_FIELDS)), "fields": PLAIN}, required=("title", "kind", "fields")

@@ -33,6 +33,7 @@ def pack(bodies):
         faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
         seamless = kernel.SmoothEdges(body.shape)
         points, starts, names, smooth = [], [0], [], []
+        corners_named = naming.corner_names(body.shape, body.names)
         for edge, name in naming.edge_names(body.shape, body.names):
             smooth.append(edge in seamless)
             line = kernel.edge_points(edge, chord)
@@ -49,6 +50,8 @@ def pack(bodies):
                 "owners": put(owners, np.uint32),
                 "normals": put(_normals(vertices, triangles, corners), np.float32),
                 "smooth": smooth,
+                "corners": [name for _, name in corners_named],
+                "corner_points": put([place for place, _ in corners_named], np.float32),
                 "edge_points": put(np.vstack(points), np.float32),
                 "edge_starts": put(starts, np.uint32),
             }

@@ -112,11 +112,26 @@ def _made_plane(step, state):
         edge = {name: edge for edge, name in naming.edge_names(body.shape, body.names)}.get(axis["edge"])
         line = kernel.axis_of(edge) if edge is not None else None
         if line is None:
-            raise OperationError("The straight edge that the plane turns about is not there any more; choose another.")
+            raise OperationError("The edge that the plane turns about is not straight, or not there any more; choose another.")
         return planes.turned(frame, *line, fields["angle"]["value"])
     if step.kind == "midway":
         return planes.midway(frame_at(fields["first"], state), frame_at(fields["second"], state))
-    return planes.through(fields["points"])
+    return planes.through([_corner(point, state) for point in fields["points"]])
+
+
+def _corner(point, state):
+    """(x, y, z) of a point in space, or of a corner of a body.
+
+    Raises:
+        OperationError: the corner is lost.
+    """
+    if not isinstance(point, dict):
+        return point
+    body = state.body(point["body"])
+    for place, name in naming.corner_names(body.shape, body.names):
+        if name == point["corner"]:
+            return place
+    raise OperationError("A corner that the plane goes through is not there any more; choose three others.")
 
 
 def frame_at(plane, state):

@@ -112,6 +112,15 @@ def faces_at_vertices(shape):
     return found
 
 
+def corners_with_faces(shape):
+    """((x, y, z), faces that meet there) of every vertex of a shape."""
+    found = faces_at_vertices(shape)
+    return [
+        (BRep_Tool.Pnt_s(TopoDS.Vertex(vertex)).Coord(), items(found.FindFromKey(vertex)))
+        for vertex in vertices_of(shape)
+    ]
+
+
 def faces_at_ends(edge, found):
     """The faces (one list a vertex) that meet at the ends of an edge."""
     return [items(found.FindFromKey(vertex)) for vertex in parts_of(edge, TopAbs_VERTEX)]

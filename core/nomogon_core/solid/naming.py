@@ -64,6 +64,21 @@ def edge_names(shape, names):
     return told
 
 
+def corner_names(shape, names):
+    """((x, y, z), name) of every corner where three faces or more meet: called by these, and where corners are alike, by
+    their place too."""
+    found = {}
+    for place, faces in kernel.corners_with_faces(shape):
+        around = sorted({names.get(face, "?") for face in faces})
+        if len(around) > 2:
+            found.setdefault(BETWEEN.join(around), set()).add(tuple(round(value, 9) for value in place))
+    return [
+        (place, name if index == 0 else f"{name} #{index + 1}")
+        for name, places in found.items()
+        for index, place in enumerate(sorted(places))
+    ]
+
+
 def is_old(edges):
     """Whether names of edges are as jobs stored them once: several of one pair of faces were told apart by place alone,
     and round faces had one name."""

@@ -3,8 +3,9 @@
 import { tell } from "./tray.js";
 
 const PREVIEW_MS = 260;
+const BETWEEN = [["", "between any faces"], ["flat flat", "between flat faces"], ["flat round", "between flat and round"], ["round round", "between round faces"]];
+const CORNERS = 3;
 const RULES = [["top", "all top edges"], ["bottom", "all bottom edges"], ["upright", "all upright edges"], ["round", "all round edges"], ["all", "all edges"]];
-export const PICKED = ["regions", "centres", "edges", "plane", "body"];
 
 /** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
 export function standing(parts, filled) {
@@ -23,7 +24,7 @@ export function clauses(parts, filled) {
   });
 }
 
-const isEmpty = (value) => value === undefined || value === null || value === "" || (typeof value === "object" && "names" in value && !value.names.length && !value.rule);
+const isEmpty = (value) => value === undefined || value === null || value === "" || (typeof value === "object" && "names" in value && !value.names.length && !value.rule) || (Array.isArray(value) && value.length < CORNERS);
 
 function every(parts) {
   return parts.flatMap((part) => (part.parts ? every(part.parts) : part.blank ? [part] : []));
@@ -51,7 +52,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const bodies = state().bodies;
     const told = {};
     for (const part of every(declared.parts)) {
-      if (part.kind === "choice") told[part.blank] = part.options[0][0];
+      if (part.kind === "choice" || part.kind === "axis") told[part.blank] = part.options[0][0];
       if (part.kind === "plane") told[part.blank] = "plan";
     }
     for (const part of standing(declared.parts, told)) if (part.usual !== undefined) told[part.blank] = part.usual;
@@ -105,9 +106,10 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   function words(part) {
     const value = filled[part.blank];
     if (part.kind === "plane") return typeof value === "object" ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face") : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
+    if (part.kind === "corners" && value?.length) return `${value.length} of ${CORNERS} corners`;
     if (isEmpty(value)) return part.empty;
     const count = value.names?.length ?? 0;
-    if (part.kind === "edges") return value.rule ? RULES.find(([at]) => at === value.rule.at)[1] : `${count} edge${count > 1 ? "s" : ""}`;
+    if (part.kind === "edges") return value.rule ? (value.rule.chain ? "a chain of edges" : RULES.find(([at]) => at === value.rule.at)[1]) : `${count} edge${count > 1 ? "s" : ""}`;
     const sketch = state().sketches.find((one) => one.id === value.sketch)?.title ?? "a sketch";
     return part.kind === "regions" ? `${count} region${count > 1 ? "s" : ""} of ${sketch}` : `${count} circle${count > 1 ? "s" : ""} of ${sketch}`;
   }
@@ -153,10 +155,11 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   }
 
   function candidates(part) {
-    const { sketches, edges, faces, planes, bodies } = state();
+    const { sketches, edges, corners, faces, planes, bodies } = state();
     if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.name }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
     if (part.kind === "centres") return sketches.flatMap((sketch) => sketch.centers.map((center) => ({ value: { sketch: sketch.id, name: center.id }, words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}` })));
-    if (part.kind === "edges") return edges.map((edge) => ({ value: edge, words: `Edge ${edge.name}` }));
+    if (part.kind === "edges" || part.kind === "axis") return edges.map((edge) => ({ value: edge, words: `Edge ${edge.name}` }));
+    if (part.kind === "corners") return corners.map((corner) => ({ value: corner, words: `Corner ${corner.corner}` }));
     if (part.kind === "plane") return [...planes.map((plane) => ({ value: plane.id, words: plane.words })), ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words }))];
     return bodies.map((body) => ({ value: body.id, words: body.name }));
   }
@@ -166,6 +169,12 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const part = blank(active);
     if (!part) return;
     if (part.kind === "plane" || part.kind === "body") fill(active, value);
+    else if (part.kind === "axis") fill(active, { body: value.body, edge: value.name });
+    else if (part.kind === "corners") {
+      const now = filled[active] ?? [];
+      const others = now.filter((one) => one.body !== value.body || one.corner !== value.corner);
+      fill(active, others.length < now.length ? others : [...now.slice(1 - CORNERS), value]);
+    }
     else if (part.kind === "edges") {
       const now = filled[active]?.body === value.body && filled[active]?.names ? filled[active].names : [];
       fill(active, { body: value.body, names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name] });
@@ -179,13 +188,26 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   function ruleFields(part) {
     const value = filled[part.blank] ?? {};
     const body = value.body ?? state().bodies[0]?.id;
-    const rule = select(part, [["", "those clicked"], ...RULES], value.rule?.at ?? "", (at) => fill(part.blank, at ? { body, rule: { at } } : { body, names: [] }), "rule");
+    const first = value.rule?.chain ?? (value.names?.length === 1 ? value.names[0] : "");
+    const chain = first ? [["chain", "the one clicked and all that run on"]] : [];
+    const ruled = (fresh) => fill(part.blank, { body, rule: Object.fromEntries(Object.entries({ ...value.rule, ...fresh }).filter(([, told]) => told)) });
+    const rule = select(part, [["", "those clicked"], ...chain, ...RULES], value.rule?.chain ? "chain" : value.rule?.at ?? "", (at) => {
+      if (at) fill(part.blank, { body, rule: at === "chain" ? { at: "all", chain: first } : { at } });
+      else fill(part.blank, { body, names: first ? [first] : [] });
+    }, "rule");
     rule.ariaLabel = "Rule for the edges";
     const fields = [rule];
-    if (value.rule) {
-      const but = select(part, [["", "of all operations"], ...Object.entries(state().numbers).map(([id, number]) => [id, `but those of ${number}`])], value.rule.but?.[0] ?? "", (id) => fill(part.blank, { body, rule: { at: value.rule.at, ...(id ? { but: [id] } : {}) } }), "but");
-      but.ariaLabel = "Edges left out";
-      fields.push(but);
+    if (value.rule && !value.rule.chain) {
+      const steps = Object.entries(state().numbers).flatMap(([id, number]) => [[`of ${id}`, `of ${number} alone`], [`but ${id}`, `but those of ${number}`]]);
+      const now = value.rule.operation ? `of ${value.rule.operation}` : value.rule.but?.length ? `but ${value.rule.but[0]}` : "";
+      const but = select(part, [["", "of all operations"], ...steps], now, (told) => {
+        const [how, id] = told.split(" ");
+        ruled({ operation: how === "of" ? id : "", but: how === "but" ? [id] : null });
+      }, "but");
+      but.ariaLabel = "Operations whose edges count";
+      const between = select(part, BETWEEN, value.rule.between?.join(" ") ?? "", (kinds) => ruled({ between: kinds ? kinds.split(" ") : null }), "between");
+      between.ariaLabel = "Faces that the edges lie between";
+      fields.push(but, between);
     }
     if (state().bodies.length > 1) {
       const of = select(part, state().bodies.map((one) => [one.id, `of ${one.name}`]), body, (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }), "of");
@@ -197,6 +219,11 @@ export function createSentence({ host, state, changed, preview, build, dropped }
 
   function field(part) {
     if (part.kind === "length" || part.kind === "angle" || part.kind === "text") return [input(part)];
+    if (part.kind === "axis") {
+      const value = filled[part.blank];
+      const field = select(part, [...part.options, ...(typeof value === "object" ? [["edge", "the edge clicked"]] : [])], typeof value === "object" ? "edge" : value, (picked) => { if (picked !== "edge") fill(part.blank, picked); });
+      return [field];
+    }
     if (part.kind === "choice") return [select(part, part.options, filled[part.blank], (value) => fill(part.blank, value))];
     if (part.kind === "body") {
       if (part.when && filled[part.when] === part.makes) return [input(part)];

@@ -29,7 +29,7 @@ let pointed = null;
 
 const sentence = createSentence({
   host: () => sheet.querySelector(".ops"),
-  state: () => ({ ...state, edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))) }),
+  state: () => ({ ...state, edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))), corners: viewer.bodies.flatMap((body) => body.corners.map((corner) => ({ body: body.name, corner }))) }),
   changed: drawPicks,
   preview,
   build,
@@ -122,13 +122,22 @@ const inSpace = ({ origin, across, up }, [u, v]) => origin.map((value, axis) => 
 function drawOverlay() {
   const wanted = sentence.isOpen ? sentence.kind : "";
   const picking = wanted === "regions" || wanted === "centres";
-  const show = picking || !state.bodies.length;
+  const corners = sentence.isOpen ? sentence.picked("corners").flat() : [];
+  const show = picking || corners.length || sentence.pointedAt?.corner || !state.bodies.length;
   overlay.toggleAttribute("hidden", !show);
   overlay.classList.toggle("pointer-events-none", !picking);
-  overlay.replaceChildren(...(show ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted)) : []));
+  overlay.replaceChildren(...(picking || !state.bodies.length ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted)) : []));
+  for (const corner of corners) overlay.append(...ringAt(corner, "sel"));
+  if (sentence.pointedAt?.corner) overlay.append(...ringAt(sentence.pointedAt, "at"));
   const { about, tip } = viewer.turn;
   const degrees = (value) => Math.round((value * 180) / Math.PI);
   note.textContent = element.classList.contains("trying") ? "as it would be" : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
+}
+
+/** A corner of the solid marked by a ring. @param {{ body: string, corner: string }} corner @param {string} state */
+function ringAt(corner, state) {
+  const at = viewer.cornerPixel(corner);
+  return at ? [shape("circle", { class: `corner ${state}`, cx: at[0], cy: at[1], r: 6 })] : [];
 }
 
 function drawnSketch(sketch, wanted) {
@@ -149,9 +158,10 @@ viewer.onRender(drawOverlay);
 function drawPicks() {
   const edges = sentence.isOpen ? sentence.picked("edges").filter((pick) => pick.names) : [];
   const point = sentence.pointedAt;
-  const plane = sentence.isOpen ? sentence.picked("plane").find((pick) => typeof pick === "object") : null;
+  const plane = sentence.isOpen && sentence.kind !== "axis" ? sentence.picked("plane").find((pick) => typeof pick === "object") : null;
+  const axes = sentence.isOpen ? sentence.picked("axis").filter((pick) => typeof pick === "object") : [];
   if (plane) viewer.chooseFace({ body: plane.body, name: plane.face });
-  else viewer.choose([...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)), ...(point?.name && !point.sketch ? [`${point.body} ${point.name}`] : [])]);
+  else viewer.choose([...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)), ...axes.map((pick) => `${pick.body} ${pick.edge}`), ...(point?.name && !point.sketch ? [`${point.body} ${point.name}`] : [])]);
   drawOverlay();
 }
 
@@ -238,7 +248,8 @@ function point(event) {
   const pixel = pixelOf(event);
   const kind = sentence.kind;
   if (kind === "plane") label(flatAt(pixel)?.words, pixel);
-  else if (kind === "edges") label(viewer.edgeAt(pixel)?.name, pixel);
+  else if (kind === "edges" || kind === "axis") label(viewer.edgeAt(pixel)?.name, pixel);
+  else if (kind === "corners") label(viewer.cornerAt(pixel)?.corner, pixel);
   else if (kind === "body") label(state.bodies.find((body) => body.id === viewer.faceAt(pixel)?.body)?.name, pixel);
   else label(null);
 }
@@ -258,7 +269,11 @@ canvas.addEventListener("click", (event) => {
   if (tray.current() === "lay") return laying.click(pixel);
   if (!sentence.isOpen) return;
   const kind = sentence.kind;
-  if (kind === "edges") {
+  if (kind === "corners") {
+    const corner = viewer.cornerAt(pixel);
+    return corner ? sentence.toggle(corner) : tell("No corner there; click closer to a corner of the solid.");
+  }
+  if (kind === "edges" || kind === "axis") {
     const edge = viewer.edgeAt(pixel);
     return edge ? sentence.toggle(edge) : tell("No edge there; click closer to an edge of the solid.");
   }

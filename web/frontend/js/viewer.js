@@ -249,9 +249,35 @@ export function createViewer(canvas) {
     return best;
   }
 
+  /** The visible corner nearest to a place on the screen. @param {[number, number]} pixel */
+  function cornerAt(pixel, within = 14) {
+    const shown = new Set(root.children.filter((item) => item.isMesh && item.visible).map((item) => item.userData.body));
+    let best = null;
+    let least = within;
+    for (const body of bodies.filter((one) => shown.has(one))) {
+      body.corners.forEach((corner, index) => {
+        const place = body.corner_points.slice(3 * index, 3 * index + 3);
+        const at = toScreen(place);
+        const away = Math.hypot(at[0] - pixel[0], at[1] - pixel[1]);
+        if (away < least && isSeen(new THREE.Vector3(...place))) [least, best] = [away, { body: body.name, corner }];
+      });
+    }
+    return best;
+  }
+
+  /** Where a corner lies on the screen. @param {{ body: string, corner: string }} picked */
+  function cornerPixel({ body: name, corner }) {
+    const body = bodies.find((one) => one.name === name);
+    const index = body?.corners.indexOf(corner) ?? -1;
+    return index < 0 ? null : toScreen(body.corner_points.slice(3 * index, 3 * index + 3));
+  }
+
   function visible(places, index, share) {
     const a = new THREE.Vector3(...places.slice(6 * index, 6 * index + 3));
-    const point = a.lerp(new THREE.Vector3(...places.slice(6 * index + 3, 6 * index + 6)), share);
+    return isSeen(a.lerp(new THREE.Vector3(...places.slice(6 * index + 3, 6 * index + 6)), share));
+  }
+
+  function isSeen(point) {
     const way = new THREE.Vector3().subVectors(camera.position, center).normalize();
     const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way, 0, 20 * half);
     return !ray.intersectObjects(root.children.filter((item) => item.isMesh && item.visible), false).length;
@@ -267,7 +293,7 @@ export function createViewer(canvas) {
 
   warm();
   return {
-    show, look, showPictures, fit, outOfSight, edgeAt, faceAt, chooseFace, onBase, toScreen, later,
+    show, look, showPictures, fit, outOfSight, edgeAt, cornerAt, cornerPixel, faceAt, chooseFace, onBase, toScreen, later,
     onRender(then) { watchers.push(then); },
     turnBy(dx, dy) {
       turn.about -= dx * TURN;

@@ -259,11 +259,16 @@ def _read_by(document, name):
         read |= _plane_reads(fields[key]) if key in fields else set()
     if isinstance(fields.get("axis"), dict):
         read |= _edge_reads(fields["axis"]["edge"])
-    return read
+    return read.union(*(_edge_reads(point["corner"]) for point in _corners(fields)))
+
+
+def _corners(fields):
+    """Corners of bodies among the points that a plane goes through."""
+    return [point for point in fields.get("points", ()) if isinstance(point, dict)]
 
 
 def _edge_reads(edge):
-    """Operations that made the faces which meet in an edge."""
+    """Operations that made the faces which meet in an edge or a corner."""
     return {operation_of(part.strip()) for part in edge.partition("@")[0].split("|")}
 
 
@@ -304,7 +309,7 @@ def title(document, *, name, text):
 @command("plane.add", kind=ID, fields=BLANKS, title=TEXT, unit=UNIT)
 def add_plane(document, *, kind, fields, title="", unit="mm"):
     """A plane made from others: ``offset`` from one by a ``distance``, ``turned`` about an ``axis`` by an ``angle``,
-    ``midway`` between a ``first`` and a ``second``, or through three ``points`` in space."""
+    ``midway`` between a ``first`` and a ``second``, or through three ``points`` in space or corners of bodies."""
     if kind not in PLANE_FIELDS:
         raise OperationError(f"There is no plane {kind!r}; there are {', '.join(PLANE_FIELDS)}.")
     name = next_id(document, "l")
@@ -333,8 +338,10 @@ def _check_plane_fields(document, kind, fields):
     for field in ("from", "first", "second"):
         if field in fields:
             check_plane(document, fields[field])
-    if isinstance(fields.get("axis"), dict) and fields["axis"]["body"] not in document["bodies"]:
-        raise OperationError("That body is not in the solid any more; choose another edge.")
+    axis = fields.get("axis")
+    picked = [*_corners(fields), *([axis] if isinstance(axis, dict) else [])]
+    if any(one["body"] not in document["bodies"] for one in picked):
+        raise OperationError("That body is not in the solid any more; choose on another.")
 
 
 @command("plane.set", name=ID, field=ID, text=TEXT, unit=UNIT)
