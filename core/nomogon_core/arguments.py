@@ -6,11 +6,16 @@ what passes is a text, a truth value, a finite number, a place, an id, or rows a
 than somebody would send.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 import attrs
 
 from nomogon_core.errors import InputError
+from nomogon_core.tuples import as_tuple
 
 LONGEST_TEXT, LONGEST_ID, LONGEST_SHOWN = 400, 1000, 60
 FARTHEST = 1e9
@@ -21,7 +26,7 @@ class Wrong(Exception):
     """A value is not of its kind; the text says what was expected."""
 
 
-def shown(value):
+def shown(value: Any) -> str:
     """A value as it is told back, not too long."""
     text = repr(value)
     return text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]} …"
@@ -34,10 +39,10 @@ class Text:
     most: int = LONGEST_TEXT
 
     @property
-    def words(self):
+    def words(self) -> str:
         return f"a text of at most {self.most} characters"
 
-    def check(self, value):
+    def check(self, value: Any) -> str:
         if not isinstance(value, str) or len(value) > self.most or "\0" in value:
             raise Wrong(self.words)
         return value
@@ -51,10 +56,10 @@ class Number:
     high: float = FARTHEST
 
     @property
-    def words(self):
+    def words(self) -> str:
         return f"a number between {self.low:g} and {self.high:g}"
 
-    def check(self, value):
+    def check(self, value: Any) -> float:
         if isinstance(value, bool) or not isinstance(value, (int, float)) or not self.low <= value <= self.high:
             raise Wrong(self.words)
         return value
@@ -65,10 +70,10 @@ class Whole(Number):
     """A whole number in a range."""
 
     @property
-    def words(self):
+    def words(self) -> str:
         return f"a whole number between {self.low:g} and {self.high:g}"
 
-    def check(self, value):
+    def check(self, value: Any) -> int:
         if not isinstance(super().check(value), int):
             raise Wrong(self.words)
         return value
@@ -80,7 +85,7 @@ class Switch:
 
     words = "true or false"
 
-    def check(self, value):
+    def check(self, value: Any) -> bool:
         if not isinstance(value, bool):
             raise Wrong(self.words)
         return value
@@ -90,13 +95,13 @@ class Switch:
 class Choice:
     """One of a few texts."""
 
-    options: tuple = attrs.field(converter=tuple)
+    options: tuple = attrs.field(converter=as_tuple)
 
     @property
-    def words(self):
+    def words(self) -> str:
         return f"one of {', '.join(self.options)}"
 
-    def check(self, value):
+    def check(self, value: Any) -> str:
         if not isinstance(value, str) or value not in self.options:
             raise Wrong(self.words)
         return value
@@ -108,7 +113,7 @@ class Id:
 
     words = "an id"
 
-    def check(self, value):
+    def check(self, value: Any) -> str:
         if not isinstance(value, str) or len(value) > LONGEST_ID or "\0" in value:
             raise Wrong(self.words)
         return value
@@ -120,7 +125,7 @@ class Place:
 
     words = "a place of two numbers"
 
-    def check(self, value):
+    def check(self, value: Any) -> Sequence[float]:
         if not isinstance(value, (list, tuple)) or len(value) != 2:
             raise Wrong(self.words)
         number = Number()
@@ -136,15 +141,15 @@ class Place:
 class Rows:
     """A row of values of one kind."""
 
-    of: object
+    of: Any
     least: int = 0
     most: int = 5000
 
     @property
-    def words(self):
+    def words(self) -> str:
         return f"{self.least} to {self.most} times {self.of.words}"
 
-    def check(self, value):
+    def check(self, value: Any) -> Sequence[Any]:
         if not isinstance(value, (list, tuple)) or not self.least <= len(value) <= self.most:
             raise Wrong(self.words)
         for item in value:
@@ -156,13 +161,13 @@ class Rows:
 class Either:
     """A value of one of several kinds."""
 
-    kinds: tuple = attrs.field(converter=tuple)
+    kinds: tuple = attrs.field(converter=as_tuple)
 
     @property
-    def words(self):
+    def words(self) -> str:
         return " or ".join(kind.words for kind in self.kinds)
 
-    def check(self, value):
+    def check(self, value: Any) -> Any:
         for kind in self.kinds:
             try:
                 return kind.check(value)
@@ -177,7 +182,7 @@ class Nothing:
 
     words = "nothing"
 
-    def check(self, value):
+    def check(self, value: dict | float | list[float] | None) -> None:
         if value is not None:
             raise Wrong(self.words)
         return value
@@ -190,14 +195,14 @@ class Record:
 
     fields: dict = attrs.field(factory=dict)
     required: tuple = ()
-    rest: object = None
+    rest: Any = None
 
     @property
-    def words(self):
+    def words(self) -> str:
         names = ", ".join(self.fields) or "names"
         return f"a record of {names}"
 
-    def check(self, value):
+    def check(self, value: Any) -> dict[str, Any]:
         if not isinstance(value, dict) or any(name not in value for name in self.required):
             raise Wrong(self.words)
         for name, item in value.items():
@@ -218,7 +223,7 @@ class Plain:
 
     words = "plain data"
 
-    def check(self, value):
+    def check(self, value: Any) -> Any:
         self._look(value, MOST_NESTED, [MOST_VALUES])
         return value
 
@@ -250,7 +255,7 @@ NAMES = Rows(Text(LONGEST_NAME), most=20_000)
 SPOT, UNIT, IDS = Either((ID, PLACE)), Choice(("mm", "in")), Rows(ID, most=20_000)
 
 
-def checked(name, declared, optional, sent):
+def checked(name: str, declared: dict[str, Any], optional: Iterable[str], sent: dict[str, Any]) -> dict[str, Any]:
     """The arguments of a command as they may be handed to it.
 
     Args:

@@ -1,13 +1,15 @@
-"""The order of the code: a room imports only from rooms above it."""
+"""The order of the code: a room imports only from rooms above it, and what is public says its types."""
 
 import ast
+import subprocess
+import sys
 from pathlib import Path
 from unittest import TestCase
 
 import nomogon_core
 
 CORE = Path(nomogon_core.__file__).parent
-ABOVE_ALL = {"errors", "arguments"}
+ABOVE_ALL = {"errors", "arguments", "tuples"}
 ROOMS = (
     "geometry",
     "quantity",
@@ -55,3 +57,30 @@ class Order(TestCase):
                 names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
                 names += [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
                 self.assertFalse([name for name in names if name.split(".")[0] in ("django", "web", "jobs")], str(path))
+
+
+class Types(TestCase):
+    def test_public_functions_say_their_types(self):
+        for path in CORE.rglob("*.py"):
+            tree = ast.parse(path.read_text())
+            classes = [node for node in tree.body if isinstance(node, ast.ClassDef)]
+            bare = [self.bare(node, 0) for node in tree.body] + [
+                self.bare(node, 1) for one in classes for node in one.body
+            ]
+            self.assertEqual([name for name in bare if name], [], str(path))
+
+    @staticmethod
+    def bare(node, bound):
+        """The name of a public function without all its types; the first ``bound`` argument needs none."""
+        if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+            return ""
+        if any(isinstance(one, ast.Name) and one.id == "staticmethod" for one in node.decorator_list):
+            bound = 0
+        taken = [*node.args.posonlyargs, *node.args.args][bound:] + node.args.kwonlyargs
+        return "" if node.returns and all(one.annotation for one in taken) else node.name
+
+    def test_the_types_hold(self):
+        told = subprocess.run(
+            [sys.executable, "-m", "mypy"], cwd=CORE.parents[1], capture_output=True, text=True, check=False
+        )
+        self.assertEqual(told.returncode, 0, told.stdout)

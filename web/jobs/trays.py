@@ -238,7 +238,11 @@ TRAYS = {
             "tools": (
                 ("sketch", "Sketch on", "Click the flat face that a new sketch should lie on, or choose a plane."),
                 ("plane-offset", "Offset plane", "Click the plane or flat face to offset from."),
-                ("plane-turned", "Turned plane", "Click the plane or flat face to turn, then the edge to turn it about."),
+                (
+                    "plane-turned",
+                    "Turned plane",
+                    "Click the plane or flat face to turn, then the edge to turn it about.",
+                ),
                 ("plane-midway", "Midway plane", "Click the first of two planes or flat faces."),
                 ("plane-points", "Plane of points", "Click three corners of the solid."),
             ),

@@ -1,6 +1,9 @@
 """A simulated caliper on a sample part whose true size is known: a stand-in for trying things out and for tests."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 
@@ -35,7 +38,12 @@ def _shown(true_mm, random):
     return round(round(reading / RESOLUTION_MM) * RESOLUTION_MM, 4)
 
 
-def read_between(outlines, first, second, random):
+def read_between(
+    outlines: tuple[tuple[Arc | Line, ...], tuple[Circle], tuple[Circle], tuple[Line, Arc, Line, Arc]],
+    first: np.ndarray | tuple[int, float],
+    second: np.ndarray | tuple[int, float],
+    random: Any,
+) -> float:
     """A reading between two edges.
 
     Args:
@@ -62,7 +70,11 @@ def read_between(outlines, first, second, random):
     return _shown(math.dist(p, q), random)
 
 
-def read_diameter(outlines, place, random):
+def read_diameter(
+    outlines: tuple[tuple[Arc | Line, ...], tuple[Circle], tuple[Circle], tuple[Line, Arc, Line, Arc]],
+    place: tuple[int, int],
+    random: Any,
+) -> Any:
     """A reading of the diameter of the round edge nearest to a place.
 
     Raises:

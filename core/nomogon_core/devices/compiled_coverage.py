@@ -1,5 +1,7 @@
 """Exact area coverage of pixels by polygons."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -37,7 +39,7 @@ def _accumulate(sums, polygon):
             row += 1
 
 
-def coverage(polygons, width, height):
+def coverage(polygons: list[np.ndarray], width: int, height: int) -> np.ndarray:
     """Share 0..1 of each pixel (height, width) inside polygons; later ones run the other way as holes.
 
     Polygons are (n, 2) pixels with centres at integers.

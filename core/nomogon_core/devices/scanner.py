@@ -5,8 +5,12 @@ ones (common practice): both axes are off by some tenths of a percent and not al
 turned, one side casts a shadow, the lamp is not even, and the sensor is noisy.
 """
 
+from __future__ import annotations
+
 import io
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import attrs
 import cv2
@@ -38,12 +42,20 @@ class Scan:
     dpi: int
     px_from_mm: tuple
 
-    def to_px(self, places):
+    def to_px(self, places: Sequence[np.ndarray | tuple[int, int]] | np.ndarray) -> np.ndarray:
         a, b, c, d, e, f = self.px_from_mm
         return np.asarray(places, float) @ np.array([[a, b], [c, d]]) + (e, f)
 
 
-def scan(outlines, *, dpi=300, turn_degrees=0.0, face_tone=0.09, lid_tone=0.82, seed=1):
+def scan(
+    outlines: tuple[tuple[Any, ...], ...],
+    *,
+    dpi: int = 300,
+    turn_degrees: float = 0.0,
+    face_tone: float = 0.09,
+    lid_tone: float = 0.82,
+    seed: int = 1,
+) -> Scan:
     """Scan a part.
 
     Args:

@@ -5,6 +5,8 @@ docs/archive.md describes every field. Version 1 held three documents in its pla
 ``reference``, ``sketch``, ``build``.
 """
 
+from __future__ import annotations
+
 import hashlib
 import io
 import json
@@ -41,7 +43,7 @@ class Archive:
     version: int = VERSION
 
 
-def write(archive):
+def write(archive: Archive) -> bytes:
     """Bytes of the archive; the same contents give the same bytes."""
     stream = io.BytesIO()
     head = {"format": FORMAT, "version": VERSION, "title": archive.title, "number": archive.number}
@@ -71,7 +73,7 @@ def _read_json(data):
     return json.loads(data, parse_constant=refuse)
 
 
-def read(data, name="The file"):
+def read(data: bytes, name: str = "The file") -> Archive:
     """Contents of an archive.
 
     Raises:

@@ -1,15 +1,23 @@
 """Flat outlines of a part for Release: DXF and SVG at 1:1; needs no kernel."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.writers import drawing
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid.sheet import SketchStep
 
+if TYPE_CHECKING:
+    from nomogon_core.geometry.curves import Arc, Circle, Line
+    from nomogon_core.solid.sheet import BuildSheet
+
 DEFAULT_CHORD_MM = 0.05
 FILES = ("step", "stl", "3mf", "dxf", "svg")
 
 
-def flat_outlines(sheet):
+def flat_outlines(sheet: BuildSheet) -> list[tuple[Arc | Circle | Line, ...]]:
     """Outlines of the first extruded regions; of the largest region of the first sketch when nothing is extruded.
 
     Raises:
@@ -29,7 +37,7 @@ def flat_outlines(sheet):
     return [loop_curves(sketch, loop) for loop in loops]
 
 
-def write_flat(kind, sheet, title):
+def write_flat(kind: str, sheet: BuildSheet, title: str) -> bytes:
     """Bytes of a DXF or SVG file.
 
     Raises:

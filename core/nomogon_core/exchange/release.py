@@ -1,5 +1,9 @@
 """All files of a release from a Build sheet; runs where the kernel is."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import attrs
 
 from nomogon_core.errors import OperationError
@@ -7,8 +11,15 @@ from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
 from nomogon_core.exchange.writers import solids
 from nomogon_core.solid import graph
 
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
+    from nomogon_core.solid.graph import Cache
+    from nomogon_core.solid.sheet import BuildSheet
 
-def write_file(kind, sheet, title, *, chord=DEFAULT_CHORD_MM, cache=None):
+
+def write_file(
+    kind: str, sheet: BuildSheet, title: str, *, chord: float = DEFAULT_CHORD_MM, cache: Cache | None = None
+) -> bytes:
     """Bytes of one file of the release.
 
     Args:
@@ -25,7 +36,7 @@ def write_file(kind, sheet, title, *, chord=DEFAULT_CHORD_MM, cache=None):
     return solids.stl(bodies, chord) if kind == "stl" else solids.threemf(bodies, chord)
 
 
-def built(sheet, cache=None):
+def built(sheet: BuildSheet, cache: Cache | None = None) -> dict[str, Body]:
     """Bodies of a Build sheet of which every step works.
 
     Raises:
@@ -42,7 +53,7 @@ def built(sheet, cache=None):
     return result.bodies
 
 
-def report(sheet, bodies):
+def report(sheet: BuildSheet, bodies: dict[str, Body]) -> dict[str, list[dict]]:
     """Plain data of all bodies: volume, area, box, centre of mass, mass, validity."""
     told = []
     for name, body in bodies.items():
@@ -72,7 +83,9 @@ class Released:
     report: dict
 
 
-def release_all(sheet, title, chord=DEFAULT_CHORD_MM, kinds=FILES):
+def release_all(
+    sheet: BuildSheet, title: str, chord: float = DEFAULT_CHORD_MM, kinds: tuple[str, ...] = FILES
+) -> Released:
     """Files of the release and the report, with one rebuild.
 
     Args:

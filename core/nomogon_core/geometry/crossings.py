@@ -1,7 +1,11 @@
 """Where plane curves cross, as parameters: 0 at a curve's start, 1 at its end (at a spline's end, its number of
 pieces)."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from shapely.geometry import LineString
@@ -27,12 +31,12 @@ ROUNDS = 20
 SAME_PARAMETER = 1e-7
 
 
-def span(curve):
+def span(curve: Any) -> float:
     """The parameter of a curve's end."""
     return float(len(curve.points) // 3) if isinstance(curve, Spline) else 1.0
 
 
-def at(curve, t):
+def at(curve: Any, t: float) -> tuple[np.ndarray, np.ndarray]:
     """(place, derivative) at a parameter, each an array (2,)."""
     if isinstance(curve, Line):
         run = np.subtract(curve.end, curve.start)
@@ -51,15 +55,15 @@ def at(curve, t):
     return np.array(curve.center) + spoke, sweep * np.array([-spoke[1], spoke[0]])
 
 
-def nearest(curve, place):
+def nearest(curve: Any, place: Sequence[float]) -> float:
     """The parameter of the place on a curve nearest to another, within its ends."""
-    top, place = span(curve), np.asarray(place, float)
+    top, wanted = span(curve), np.asarray(place, float)
     grid = np.linspace(0, top, 200 * int(math.ceil(top)) + 1)
     points = np.array([at(curve, t)[0] for t in grid])
-    t = float(grid[np.hypot(*(points - place).T).argmin()])
+    t = float(grid[np.hypot(*(points - wanted).T).argmin()])
     for _ in range(ROUNDS):
         here, way = at(curve, t)
-        t = min(max(t + float((place - here) @ way) / max(float(way @ way), 1e-300), 0.0), top)
+        t = min(max(t + float((wanted - here) @ way) / max(float(way @ way), 1e-300), 0.0), top)
     return t
 
 
@@ -71,7 +75,7 @@ def _rough(curve):
     return np.vstack([line, line[:1]]) if isinstance(curve, CLOSED) else line
 
 
-def crossings(curve, other):
+def crossings(curve: Any, other: Circle | Line | Spline) -> list[float]:
     """Parameters on a curve, ascending, where it meets another one: crosses it, or touches its end.
 
     Found on fine polylines, then made exact by Newton's method on both parameters; a touch without a crossing that is
@@ -118,7 +122,7 @@ def _on_curve(curve, t):
     return t % 1.0 if isinstance(curve, CLOSED) else min(max(t, 0.0), span(curve))
 
 
-def part(curve, first, last):
+def part(curve: Arc | Line | Spline, first: float, last: float) -> Arc | Line | Spline:
     """The piece of a curve between two parameters; of a circle going on past its start where ``last`` is the
     smaller."""
     if isinstance(curve, Line):

@@ -4,8 +4,12 @@ All curves are immutable; points are (x, y) tuples in one length unit, angles ar
 the x axis toward the y axis. An arc runs from ``start_angle`` by ``sweep``, positive toward y.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable, Sequence
 from functools import singledispatch
+from typing import Any
 
 import attrs
 import numpy as np
@@ -51,7 +55,7 @@ class Ellipse:
     semi_axes: tuple = attrs.field(converter=_point)
     angle: float = attrs.field(converter=float)
 
-    def at(self, angles):
+    def at(self, angles: list[float] | np.ndarray) -> np.ndarray:
         """Points (n, 2) at eccentric angles (n,), counted from the first semi-axis."""
         (a, b), turn = self.semi_axes, np.array([math.cos(self.angle), math.sin(self.angle)])
         angles = np.asarray(angles, float)[:, None]
@@ -67,24 +71,24 @@ class Spline:
 
     points: tuple = attrs.field(converter=_points)
 
-    def pieces(self):
+    def pieces(self) -> np.ndarray:
         """Array (k, 4, 2) of the control points of each piece."""
         points = np.asarray(self.points)
         return np.stack([points[index : index + 4] for index in range(0, len(points) - 1, 3)])
 
 
-def polar(center, radius, angle):
+def polar(center: np.ndarray | tuple[float, float], radius: float, angle: float) -> tuple[float, float]:
     return (center[0] + radius * math.cos(angle), center[1] + radius * math.sin(angle))
 
 
-def bezier(control, t):
+def bezier(control: np.ndarray, t: np.ndarray) -> np.ndarray:
     """Points (n, 2) of one cubic with control points (4, 2) at parameters t (n,)."""
     t = np.asarray(t, float)[:, None]
     u = 1 - t
     return u**3 * control[0] + 3 * u * u * t * control[1] + 3 * u * t * t * control[2] + t**3 * control[3]
 
 
-def bezier_derivative(control, t):
+def bezier_derivative(control: np.ndarray, t: np.ndarray) -> np.ndarray:
     t = np.asarray(t, float)[:, None]
     u = 1 - t
     return 3 * (
@@ -93,7 +97,7 @@ def bezier_derivative(control, t):
 
 
 @singledispatch
-def ends(curve):
+def ends(curve: Any) -> tuple[tuple[float, float], tuple[float, float]]:
     """Start and end point; None for a closed circle or ellipse."""
     raise TypeError(f"not a curve: {curve!r}")
 
@@ -127,7 +131,7 @@ def _(curve: Spline):
 
 
 @singledispatch
-def sample(curve, chord):
+def sample(curve: Any, chord: float) -> np.ndarray:
     """Points (n, 2) on the curve, both ends included, no farther from it than ``chord`` in between."""
     raise TypeError(f"not a curve: {curve!r}")
 
@@ -171,7 +175,7 @@ def _(curve: Spline, chord):
 
 
 @singledispatch
-def length(curve):
+def length(curve: Any) -> float:
     """Arc length."""
     raise TypeError(f"not a curve: {curve!r}")
 
@@ -208,7 +212,7 @@ def _(curve: Spline):
 
 
 @singledispatch
-def signed_area(curve):
+def signed_area(curve: Any) -> float:
     """Half the integral of x dy - y dx along the curve; sums to the area of a closed outline."""
     raise TypeError(f"not a curve: {curve!r}")
 
@@ -249,7 +253,7 @@ def _(curve: Spline):
 
 
 @singledispatch
-def reverse(curve):
+def reverse(curve: Any) -> Any:
     """The same curve run the other way."""
     return curve
 
@@ -269,7 +273,7 @@ def _(curve: Spline):
     return Spline(curve.points[::-1])
 
 
-def moved(curve, place, *, scale=1.0, turn=0.0, sense=1):
+def moved(curve: Any, place: Callable, *, scale: float = 1.0, turn: float = 0.0, sense: int = 1) -> Any:
     """A curve under a similarity of the plane.
 
     Args:
@@ -289,7 +293,7 @@ def moved(curve, place, *, scale=1.0, turn=0.0, sense=1):
 
 
 @singledispatch
-def end_directions(curve):
+def end_directions(curve: Any) -> tuple[Any, Any]:
     """Unit directions of travel (2, 2) at start and end."""
     raise TypeError(f"a closed curve has no ends: {curve!r}")
 
@@ -324,18 +328,18 @@ def _(curve: Spline):
     return np.array([_unit(first), _unit(last)])
 
 
-def closed_area(curves):
+def closed_area(curves: tuple[Any, ...]) -> float:
     """Enclosed area of a closed outline, positive when it runs counter-clockwise (x toward y)."""
     return sum(signed_area(curve) for curve in curves)
 
 
-def outline_points(curves, chord):
+def outline_points(curves: Sequence[Any], chord: float) -> np.ndarray:
     """Polygon (n, 2) along consecutive curves, without repeating the joints."""
     parts = [sample(curve, chord) for curve in curves]
     return np.vstack([part[:-1] for part in parts])
 
 
-def bounds(curves, chord=1e-3):
+def bounds(curves: Sequence[Any], chord: float = 1e-3) -> tuple[tuple[float, float], tuple[float, float]]:
     """((min x, min y), (max x, max y)) of all curves."""
     points = np.vstack([sample(curve, chord) for curve in curves])
     return tuple(points.min(axis=0).tolist()), tuple(points.max(axis=0).tolist())

@@ -1,17 +1,21 @@
 """Plane curves as SVG path data."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import Any
 
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
 
 
-def number(value):
+def number(value: float) -> str:
     """A coordinate with six decimals at most and no needless zeros."""
     text = f"{value:.6f}".rstrip("0").rstrip(".")
     return "0" if text in ("-0", "") else text
 
 
-def path_data(curves, *, closed=False):
+def path_data(curves: Sequence[Any], *, closed: bool = False) -> str:
     """SVG path data of consecutive curves, y up; a full circle or ellipse becomes two half turns."""
     parts, at = [], None
     for curve in curves:

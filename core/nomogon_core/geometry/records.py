@@ -1,16 +1,25 @@
 """Plane curves as plain data, and back: the one form in which curves are stored and reported."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 
 from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline, ends
 
 
-def primitive_record(curve, u95_mm):
+def primitive_record(curve: Any, u95_mm: float | None) -> dict[str, Any]:
     """Plain data of a curve for reports: kind, points, center, radius, u95_mm; points of an ellipse are an end of each
     axis."""
-    record = {"kind": type(curve).__name__.lower(), "points": [], "center": None, "radius": None, "u95_mm": u95_mm}
+    record: dict[str, Any] = {
+        "kind": type(curve).__name__.lower(),
+        "points": [],
+        "center": None,
+        "radius": None,
+        "u95_mm": u95_mm,
+    }
     if isinstance(curve, Spline):
         record["points"] = [list(point) for point in curve.points]
     elif isinstance(curve, (Line, Arc)):
@@ -26,7 +35,7 @@ def primitive_record(curve, u95_mm):
     return record
 
 
-def curve_of_record(record):
+def curve_of_record(record: dict[str, Any]) -> Any:
     """The curve of a record; the inverse of :func:`primitive_record`."""
     points = record["points"]
     if record["kind"] == "line":

@@ -1,13 +1,19 @@
 """What state a job is in, stage by stage, and the one most useful next action."""
 
+from __future__ import annotations
+
 import json
 import math
+from typing import TYPE_CHECKING
 
 import attrs
 
 from nomogon_core.job.measuring import suggest
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import angle_u95
+
+if TYPE_CHECKING:
+    from nomogon_core.job.overview import Overview
 
 LEAST_LEVEL_U95, LEAST_LEVEL, MOST_LEVEL = math.radians(0.005), math.radians(0.03), math.radians(30.0)
 STAGES = ("reference", "sketch", "solid", "inspect", "release")
@@ -35,7 +41,7 @@ class Action:
     arguments: dict = attrs.field(factory=dict)
 
     @property
-    def arguments_json(self):
+    def arguments_json(self) -> str:
         return json.dumps(self.arguments)
 
 
@@ -45,7 +51,7 @@ class Advice:
     actions: tuple
 
 
-def statuses(view, unit="mm"):
+def statuses(view: Overview, unit: str = "mm") -> dict[str, Status]:
     """Status of each stage by name."""
     return {
         "reference": _reference_status(view, unit),
@@ -105,7 +111,7 @@ def _release_status(view):
     return Status("ready") if _sound(view) else Status("not ready")
 
 
-def state_words(view, unit="mm"):
+def state_words(view: Overview, unit: str = "mm") -> tuple[str, str, str]:
     """(furthest stage, short state, tone) for the register."""
     if view.picture is None and not view.drawn:
         return "reference", "no picture", ""
@@ -122,7 +128,7 @@ def state_words(view, unit="mm"):
     return ("release", "ready", "") if _sound(view) else ("solid", _solid_status(view).text, "")
 
 
-def next_step(view, stage):
+def next_step(view: Overview, stage: str) -> Advice:
     """The most useful next action, from what is missing or wrong first."""
     for look in (_next_picture, _next_sketch, _next_solid):
         advice = look(view, stage)
@@ -135,7 +141,7 @@ def next_step(view, stage):
     )
 
 
-def level_turn(view):
+def level_turn(view: Overview) -> tuple[float, float] | None:
     """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or
     upright, or None without any.
 

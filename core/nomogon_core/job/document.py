@@ -11,12 +11,15 @@ A document is plain JSON of one version. Ids are unique in the job; ``next_numbe
 What a person looks at or works on is not in it.
 """
 
+from __future__ import annotations
+
 import copy
 import json
 import math
 import re
 import unicodedata
 from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 import attrs
 
@@ -30,6 +33,12 @@ from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.sheet import BuildSheet, OperationStep, PlaneStep, SketchStep
 from nomogon_core.trace.things import thing_of
+
+if TYPE_CHECKING:
+    from nomogon_core.quantity.expression import Known
+    from nomogon_core.reference.calibration import Calibration
+    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.trace.things import Thing
 
 VERSION = 2
 FIRST_SKETCH = "s1"
@@ -65,24 +74,24 @@ PLACING = (
 )
 
 
-def new_document():
+def new_document() -> dict[str, Any]:
     """A document with one empty sketch on Plan."""
     return copy.deepcopy(EMPTY)
 
 
-def age_of(name):
+def age_of(name: str) -> int:
     """The number in an id: the larger, the younger."""
     return int(re.sub(r"\D", "", name)[-15:] or 0)
 
 
-def next_id(document, prefix):
+def next_id(document: dict[str, Any], prefix: str) -> str:
     """An id that is new in the job."""
     name = f"{prefix}{document['next_number']}"
     document["next_number"] += 1
     return name
 
 
-def sketch_id(document, name=""):
+def sketch_id(document: dict[str, Any], name: str = "") -> str:
     """The id of a sketch; without one the first of the Build sheet.
 
     Raises:
@@ -94,7 +103,7 @@ def sketch_id(document, name=""):
     return name
 
 
-def sketch_of(document, name=""):
+def sketch_of(document: dict[str, Any], name: str = "") -> Sketch:
     """A sketch of the job, without an id the first one.
 
     Raises:
@@ -104,14 +113,14 @@ def sketch_of(document, name=""):
     return model.from_json({**data, "next_number": document["next_number"]})
 
 
-def keep_sketch(document, name, sketch):
+def keep_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
     """Put a changed sketch back into the document."""
     data = model.to_json(sketch)
     document["next_number"] = max(document["next_number"], data.pop("next_number"))
     document["sketches"][name] = document["sketches"][name] | data
 
 
-def with_followed(document, places):
+def with_followed(document: dict[str, Any], places: dict | None) -> dict[str, Any]:
     """The document with sketches as they followed the solid.
 
     Args:
@@ -126,7 +135,7 @@ def with_followed(document, places):
     return document | {"sketches": sketches}
 
 
-def build_of(document, known=None):
+def build_of(document: dict[str, Any], known: dict[str, Known] | None = None) -> BuildSheet:
     """The Build sheet of a job.
 
     Args:
@@ -158,7 +167,7 @@ def _step(document, name):
     return OperationStep(name, data["kind"], data["blanks"], data.get("title", ""), data.get("suppressed", False))
 
 
-def numbers_of(document):
+def numbers_of(document: dict[str, Any]) -> dict[str, int]:
     """{operation id: its number in the Build sheet}."""
     return {
         name: number
@@ -166,7 +175,7 @@ def numbers_of(document):
     }
 
 
-def picture_of(document, name=None):
+def picture_of(document: dict[str, Any], name: str | None = None) -> tuple[Any, Any]:
     """(id, plain data) of a picture, without an id the last one put in; (None, None) without any."""
     pictures = document["references"]
     if name not in pictures:
@@ -174,13 +183,13 @@ def picture_of(document, name=None):
     return name, pictures.get(name)
 
 
-def digests_of(document):
+def digests_of(document: dict[str, Any]) -> dict[str, str]:
     """Digests of all blobs that a document refers to, {digest: media type}."""
     edges = {trace["edge"]: "application/octet-stream" for trace in document["traces"].values() if trace.get("edge")}
     return {picture["digest"]: picture["media_type"] for picture in document["references"].values()} | edges
 
 
-def clean_name(text, what, most=80):
+def clean_name(text: str, what: str, most: int = 80) -> str:
     """A name as typed, shortened and on one line.
 
     Raises:
@@ -236,7 +245,7 @@ def _lengths(key, item):
     ]
 
 
-def rectangle_of(key, item):
+def rectangle_of(key: str, item: dict[str, Any]) -> Rectangle:
     """A stored card, sheet or rectangle, whether it counts or not."""
     edges = tuple(
         Edge(tuple(map(tuple, edge["places"])), tuple(map(tuple, edge["normals"])), edge["sigma_px"])
@@ -254,7 +263,7 @@ def rectangle_of(key, item):
     )
 
 
-def observations(known):
+def observations(known: dict[str, dict[str, Any]]) -> Observations:
     """:class:`Observations` of stored known lengths by id; what is left out or only checks is passed over."""
     lengths, rectangles, straights = [], [], []
     for key, item in known.items():
@@ -270,18 +279,18 @@ def observations(known):
     return Observations(tuple(lengths), tuple(rectangles), tuple(straights))
 
 
-def known_of(document, picture):
+def known_of(document: dict[str, Any], picture: str | None) -> dict[str, dict[str, Any]]:
     """Stored known lengths, checks and straight edges of a picture by id."""
     return {key: item for key, item in document["known"].items() if item["picture"] == picture}
 
 
-def things_of(document, name=None):
+def things_of(document: dict[str, Any], name: str | None = None) -> list[Thing]:
     """The cards and sheets in a picture, as :class:`nomogon_core.trace.things.Thing`: they are no part to trace."""
     known = known_of(document, picture_of(document, name)[0])
     return [thing_of(rectangle_of(key, item)) for key, item in known.items() if item.get("thing")]
 
 
-def calibration_of(document, name=None):
+def calibration_of(document: dict[str, Any], name: str | None = None) -> Calibration | None:
     """Calibration of a picture, without an id of the last one; None while nothing is known.
 
     Raises:
@@ -345,7 +354,7 @@ def _calibration(text):
     return attrs.evolve(placed, raised=raised_factor(picture))
 
 
-def raised_factor(picture):
+def raised_factor(picture: dict[str, Any]) -> float:
     """1 - height / camera distance of a picture whose part stands above the plane of what is known (pinhole model).
 
     Raises:
@@ -361,7 +370,7 @@ def raised_factor(picture):
     return 1 - height / camera
 
 
-def file_stem(title):
+def file_stem(title: str) -> str:
     """A plain file name for a title."""
     plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode()
     return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60] or "part"

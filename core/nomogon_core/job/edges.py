@@ -1,5 +1,9 @@
 """Edges of the solid as a sketch sees them; loads the geometry kernel."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.records import primitive_record
 from nomogon_core.job.document import build_of
@@ -9,7 +13,7 @@ from nomogon_core.solid.brought import shown_in
 from nomogon_core.solid.planes import operation_of
 
 
-def edge_record(document, sketch, body, edge, cache=None):
+def edge_record(document: dict[str, Any], sketch: str, body: str, edge: str, cache: Any = None) -> dict[str, Any]:
     """Record of the plane curve that an edge of the solid shows in the plane of a sketch, as it is at that step.
 
     Args:

@@ -1,6 +1,9 @@
 """A job from an archive and into one: older versions are made into today's, and everything is looked at before."""
 
+from __future__ import annotations
+
 import copy
+from typing import Any
 
 import attrs
 
@@ -24,7 +27,7 @@ class JobFile:
     library: Library = attrs.field(repr=False)
 
 
-def whole_version_1(documents, name="The file"):
+def whole_version_1(documents: dict[str, dict[str, Any]], name: str = "The file") -> dict[str, dict[str, Any]]:
     """The three documents of version 1 with what is missing filled in.
 
     Raises:
@@ -35,7 +38,7 @@ def whole_version_1(documents, name="The file"):
     return whole
 
 
-def read_job(data, name="The file"):
+def read_job(data: bytes, name: str = "The file") -> JobFile:
     """A job from the bytes of an archive of any version.
 
     Raises:
@@ -60,7 +63,7 @@ def read_job(data, name="The file"):
     return JobFile(held.title, held.number, document, library)
 
 
-def write_job(title, number, document, library):
+def write_job(title: str, number: str, document: dict[str, Any], library: Any) -> bytes:
     """Bytes of an archive of a job; the same job gives the same bytes."""
     pictures = {item["digest"]: library.blob(item["digest"]) for item in document["references"].values()}
     edges = {item["edge"]: library.blob(item["edge"]) for item in document["traces"].values() if item["edge"]}

@@ -1,6 +1,9 @@
 """What was traced on a picture follows when the picture's calibration or place changes."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -12,6 +15,10 @@ from nomogon_core.quantity.units import format_length
 from nomogon_core.sketch.dimensions import measure, refreshed, traced_u95
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.outlines import scale_u95
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.calibration import Calibration
+    from nomogon_core.sketch.model import Constraint, Sketch
 
 PLACING = ("model", "parameters", "origin_px", "angle", "at_mm", "flipped", "raised", "height_mm", "facing")
 LEAST_MOVE_MM = 5e-7
@@ -28,12 +35,12 @@ class Followed:
         dimensions: (name, before, after) of each dimension whose value changed, in millimetres.
     """
 
-    sketch: object = attrs.field(repr=False)
+    sketch: Sketch = attrs.field(repr=False)
     points: int = 0
     farthest_mm: float = 0.0
     dimensions: tuple = ()
 
-    def sentence(self, unit="mm"):
+    def sentence(self, unit: str = "mm") -> str:
         """What moved and by how much, in words; "" when nothing did."""
         if not self.points:
             return ""
@@ -49,7 +56,7 @@ class Followed:
         return told + (": " + ", ".join(named) if named else "") + (f" and {more} more" if more > 0 else "") + "."
 
 
-def follow(sketch, traces, before, after):
+def follow(sketch: Sketch, traces: set[str], before: Calibration, after: Calibration) -> Followed:
     """Move what was traced from where one calibration puts it to where another does.
 
     Dimensions that were traced are measured anew; those that were set by hand stay, and the sketch is solved again.
@@ -140,7 +147,7 @@ def _remeasured(sketch, item, fit):
     return attrs.evolve(item, u95=dimension_u95(sketch, item, fit))
 
 
-def dimension_u95(sketch, item, fit):
+def dimension_u95(sketch: Sketch, item: Constraint, fit: Calibration) -> float | None:
     """95 % uncertainty of a dimension on traced curves, with the calibration's where these lie; None as
     :func:`traced_u95` says."""
     if fit.is_set:
@@ -148,15 +155,16 @@ def dimension_u95(sketch, item, fit):
     if item.kind == "angle":
         first, second = (sketch.geometry(name) for name in item.of)
         elbow = [first.start, first.end, np.add(first.start, np.subtract(second.end, second.start))]
-        return traced_u95(sketch, item, fit.angle_between(*fit.to_px(elbow), 0.0)[1])
+        corner, along, across = fit.to_px(elbow)
+        return traced_u95(sketch, item, fit.angle_between(corner, along, across, 0.0)[1])
     curves = [name for name in item.of if name in sketch.curves] or [
         name for name, curve in sketch.curves.items() if set(item.of) & set(curve.points)
     ]
     shares = [scale_u95(fit, sketch.geometry(name)) for name in curves]
-    return traced_u95(sketch, item, max(shares, default=0.0) * item.value)
+    return traced_u95(sketch, item, max(shares, default=0.0) * (item.value or 0.0))
 
 
-def follow_picture(document, picture, before):
+def follow_picture(document: dict[str, Any], picture: str, before: Calibration | None) -> str:
     """Let the sketches of a job follow a picture whose calibration was another before; changes the document.
 
     Returns:

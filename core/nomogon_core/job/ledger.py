@@ -3,7 +3,10 @@
 A row's id says what changing it changes: see :mod:`quantities`.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 
@@ -17,6 +20,10 @@ from nomogon_core.reference.calibration import COVERAGE_FACTOR
 from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.sentence import Length
+
+if TYPE_CHECKING:
+    from nomogon_core.job.overview import Overview
+    from nomogon_core.job.quantities import Quantity
 
 SOURCES = ("gauge", "traced", "set", "derived")
 GROUP_ORDER = {
@@ -109,7 +116,7 @@ class Row:
     called: str = ""
 
     @property
-    def needle(self):
+    def needle(self) -> float:
         """Where the pointer of ``off`` stands on a scale 134 wide, zero in the middle."""
         return round(67 + 44 * self.off[1], 1) if self.off else 67
 
@@ -120,7 +127,7 @@ class Group:
     rows: tuple
 
 
-def ledger(view, stage, unit="mm"):
+def ledger(view: Overview, stage: str, unit: str = "mm") -> tuple[Group, ...]:
     """Groups of rows, the stage's own first; groups without rows are left out.
 
     Args:
@@ -153,13 +160,13 @@ def ledger(view, stage, unit="mm"):
 class _Told:
     """What rows of quantities are made from."""
 
-    view: object
+    view: Any
     unit: str
     known: dict
     hangs: dict
-    web: object
+    web: Any
 
-    def linked(self, row):
+    def linked(self, row: Row) -> Row:
         """A row with what hangs on it, and whether it can be renamed."""
         own = next((item for item in self.web.items if item.id == row.id), None)
         return attrs.evolve(
@@ -169,13 +176,13 @@ class _Told:
             called=own.name if own else "",
         )
 
-    def u95(self, item):
+    def u95(self, item: Quantity) -> float:
         """95 % uncertainty of a quantity, its own or that of what it is worked out from."""
         if item.id in self.web.uses and item.name in self.known:
             return u95_of(self.known[item.name])
         return item.u95
 
-    def source(self, item, plain="set"):
+    def source(self, item: Quantity, plain: str = "set") -> str:
         return "derived" if item.id in self.web.uses else plain
 
 
@@ -491,7 +498,7 @@ def _result(view, unit):
     return rows
 
 
-def split_id(row_id):
+def split_id(row_id: str) -> tuple[str, str]:
     """(kind, rest) of an editable row's id.
 
     Raises:
@@ -503,7 +510,7 @@ def split_id(row_id):
     return kind, rest
 
 
-def command_for(row_id, text, unit):
+def command_for(row_id: str, text: str, unit: str) -> tuple[str, dict[str, Any]]:
     """Name and arguments of the command that gives a Ledger row a new value.
 
     Raises:

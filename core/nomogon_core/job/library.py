@@ -1,8 +1,13 @@
 """What commands may have besides the document: blobs by digest, and work that takes its time."""
 
+from __future__ import annotations
+
 import hashlib
 import importlib
 from functools import lru_cache
+from typing import Any
+
+import numpy as np
 
 from nomogon_core.errors import InputError
 from nomogon_core.geometry.records import curve_of_record
@@ -16,10 +21,10 @@ from nomogon_core.trace.outlines import COLOURED, TraceSettings, outline_record,
 class Library:
     """Blobs held in memory, and work done at once; a server hands out what its workers have finished instead."""
 
-    def __init__(self, blobs=None):
+    def __init__(self, blobs: Any = None) -> None:
         self.blobs = dict(blobs or {})
 
-    def blob(self, digest):
+    def blob(self, digest: str) -> bytes:
         """Bytes under a digest.
 
         Raises:
@@ -29,19 +34,19 @@ class Library:
             raise InputError("The file that belongs to this is not there any more.")
         return self.blobs[digest]
 
-    def keep(self, data, media_type="application/octet-stream"):
+    def keep(self, data: bytes, media_type: str = "application/octet-stream") -> str:
         """Store bytes; their SHA-256."""
         digest = hashlib.sha256(data).hexdigest()
         self.blobs[digest] = data
         return digest
 
-    def light(self, document, picture):
+    def light(self, document: Any, picture: Any) -> Any:
         """Linear light (h, w) of a picture after its clean-up steps."""
         name, item = picture_of(document, picture)
         fit = calibration_of(document, name)
         return cleaned_light(self.blob(item["digest"]), item, fit.mm_per_px if fit else None)
 
-    def edge(self, document, sketch, body, edge):
+    def edge(self, document: dict[str, Any], sketch: str, body: str, edge: str) -> dict[str, Any]:
         """Record of the plane curve that an edge of the solid shows in the plane of a sketch.
 
         Raises:
@@ -50,7 +55,7 @@ class Library:
         # The kernel takes seconds to load, so it is loaded only where an edge is asked for.
         return importlib.import_module("nomogon_core.job.edges").edge_record(document, sketch, body, edge)
 
-    def records(self, document, picture, settings):
+    def records(self, document: dict[str, Any], picture: str, settings: dict[str, Any]) -> list[dict[str, Any]]:
         """Records of the outlines that a trace with these settings finds in a picture."""
         return traced(document, picture, self.blob(picture_of(document, picture)[1]["digest"]), settings)
 
@@ -60,7 +65,7 @@ def _light(data, name, drawn):
     return decode(data, name, drawn=drawn)
 
 
-def cleaned_light(data, picture, mm_per_px, progress=None):
+def cleaned_light(data: bytes, picture: dict[str, Any], mm_per_px: float | None, progress: Any = None) -> np.ndarray:
     """Linear light (h, w) of a picture's bytes after its clean-up steps.
 
     Args:
@@ -71,7 +76,9 @@ def cleaned_light(data, picture, mm_per_px, progress=None):
     return clean(light, steps, Scale(1.0, mm_per_px), progress) if steps else light
 
 
-def traced(document, name, data, settings, progress=None):
+def traced(
+    document: dict[str, Any], name: str, data: bytes, settings: dict[str, Any], progress: Any = None
+) -> list[dict[str, Any]]:
     """Records of the outlines that a trace finds in a picture of a job.
 
     Args:
@@ -93,7 +100,7 @@ def traced(document, name, data, settings, progress=None):
     return [outline_record(outline) for outline in outlines]
 
 
-def outlines_of(records):
+def outlines_of(records: list[dict[str, Any]]) -> list[Outlines]:
     """Outlines of records, and the axis of their halves if they have one, as the sketch takes them in."""
     outlines = [
         Outlines(
@@ -111,7 +118,7 @@ def outlines_of(records):
     return outlines
 
 
-def picture_arguments(library, data, name):
+def picture_arguments(library: Any, data: bytes, name: str) -> dict[str, Any]:
     """Arguments of ``reference.add_picture`` for the bytes of a picture, which are looked at and kept.
 
     Raises:

@@ -1,6 +1,9 @@
 """Reading checks in a calibrated picture, and which measurement to take next."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -8,13 +11,18 @@ from nomogon_core.geometry.curves import Arc, Circle, Line
 from nomogon_core.job.document import observations
 from nomogon_core.reference.models import measure_next
 
+if TYPE_CHECKING:
+    from nomogon_core.job.overview import Overview
+    from nomogon_core.reference.calibration import Calibration
+    from nomogon_core.reference.models import Suggestion
+
 PARALLEL_WITHIN = 0.01
 LEAST_FACING = 0.1
 LEAST_GAP_MM = 1.0
 MOST_LINES = 16
 
 
-def read_check(fit, item):
+def read_check(fit: Calibration, item: dict[str, Any]) -> tuple[float, float]:
     """(reading, its 95 % uncertainty) of a check: millimetres, or radians of an angle.
 
     Args:
@@ -24,7 +32,7 @@ def read_check(fit, item):
     """
     places = item["places"]
     if item["what"] == "angle":
-        return fit.angle_between(*places[:3], item["sigma_px"])
+        return fit.angle_between(places[0], places[1], places[2], item["sigma_px"])
     if item["what"] == "diameter" and len(places) == 4:
         (first, u_first), (second, u_second) = (
             fit.distance(places[at], places[at + 1], item["sigma_px"]) for at in (0, 2)
@@ -76,7 +84,7 @@ def _gaugeable(curves):
     ]
 
 
-def suggest(view):
+def suggest(view: Overview) -> Suggestion | None:
     """The measurement that would improve the sketch's sizes most, or None.
 
     Args:

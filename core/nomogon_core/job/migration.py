@@ -4,7 +4,11 @@ Version 1 had three documents, ``reference``, ``sketch`` and ``build``: one sket
 operation, a material for the whole job, and the picture worked on among what was stored.
 """
 
+from __future__ import annotations
+
 import copy
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -15,12 +19,12 @@ OLD_RULES = ("top", "bottom", "upright")
 OLD_NUMBERS = {"extrude": ("length", "start"), "hole": ("diameter", "depth"), "fillet": ("radius",)}
 
 
-def edge_bytes(places):
+def edge_bytes(places: list[list[float]] | np.ndarray) -> bytes:
     """Places (n, 2) along a traced edge, in pixels, as they are kept: 32-bit floats, little-endian."""
     return np.asarray(places, "<f4").reshape(-1, 2).tobytes()
 
 
-def edge_places(data):
+def edge_places(data: bytes) -> np.ndarray:
     """Places (n, 2) of :func:`edge_bytes`.
 
     Raises:
@@ -31,7 +35,7 @@ def edge_places(data):
     return np.frombuffer(data, "<f4").reshape(-1, 2).astype(float)
 
 
-def from_version_1(old, keep):
+def from_version_1(old: dict[str, dict[str, Any]], keep: Callable) -> dict[str, Any]:
     """A document from the three of version 1.
 
     Args:

@@ -1,7 +1,11 @@
 """A job seen as a whole: everything that the Ledger, the stage line and Next are made from, worked out once."""
 
+from __future__ import annotations
+
 import json
+from collections.abc import Callable
 from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 import attrs
 
@@ -15,6 +19,10 @@ from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_findings, find_regions
 from nomogon_core.sketch.solve import Freedom, freedom
 from nomogon_core.solid.sheet import BuildSheet
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.sketch.regions import Finding, Region
 
 
 @attrs.frozen
@@ -33,7 +41,7 @@ def _sketch_view(text):
     return SketchView(sketch, freedom(sketch), find_regions(sketch), find_findings(sketch))
 
 
-def sketch_view(data):
+def sketch_view(data: dict[str, Any]) -> SketchView:
     """A sketch's plain data worked out, kept by its contents."""
     return _sketch_view(json.dumps({part: data[part] for part in ("points", "curves", "constraints")}))
 
@@ -53,7 +61,7 @@ class Overview:
 
     document: dict = attrs.field(repr=False)
     picture_id: str | None
-    picture: dict | None
+    picture: Any
     calibration: Calibration | None
     sketch_id: str
     sketches: dict = attrs.field(repr=False)
@@ -62,33 +70,33 @@ class Overview:
     departures: dict = attrs.field(factory=dict, repr=False)
 
     @property
-    def sketch(self):
+    def sketch(self) -> Sketch:
         return self.sketches[self.sketch_id].sketch
 
     @property
-    def freedom(self):
+    def freedom(self) -> Freedom:
         return self.sketches[self.sketch_id].freedom
 
     @property
-    def regions(self):
+    def regions(self) -> tuple[Region, ...]:
         return self.sketches[self.sketch_id].regions
 
     @property
-    def findings(self):
+    def findings(self) -> tuple[Finding, ...]:
         return self.sketches[self.sketch_id].findings
 
     @property
-    def drawn(self):
+    def drawn(self) -> bool:
         """Whether anything is drawn yet."""
         return any(one.sketch.curves for one in self.sketches.values())
 
     @property
-    def degrees(self):
+    def degrees(self) -> int:
         """Degrees of freedom of all sketches."""
         return sum(one.freedom.degrees for one in self.sketches.values() if one.sketch.curves)
 
     @property
-    def problems(self):
+    def problems(self) -> list:
         """(step id, problem, suggestion) of every step that fails."""
         return [
             (step["name"], step["problem"], step.get("suggestion"))
@@ -97,7 +105,7 @@ class Overview:
         ]
 
 
-def checked(document, name="The file"):
+def checked(document: dict[str, Any], name: str = "The file") -> dict[str, Any]:
     """A document from outside, worked out once so that damage shows now and not later.
 
     Raises:
@@ -116,7 +124,14 @@ def checked(document, name="The file"):
     return document
 
 
-def overview(document, result=None, *, picture=None, sketch="", edge=None):
+def overview(
+    document: dict[str, Any],
+    result: dict[str, Any] | None = None,
+    *,
+    picture: str | None = None,
+    sketch: str = "",
+    edge: Callable | None = None,
+) -> Overview:
     """Work out a job.
 
     Args:

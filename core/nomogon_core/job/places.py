@@ -1,11 +1,15 @@
 """Planes of a job by reference: whether there is such a plane, what it is called, and which run alike."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from nomogon_core.errors import InputError, TraceError
 from nomogon_core.job.document import numbers_of
 from nomogon_core.solid import planes
 
 
-def check_plane(document, plane, at=None):
+def check_plane(document: dict[str, Any], plane: dict[str, str] | str, at: str | None = None) -> None:
     """Refuse a plane that is not in the job, or that stands later than where it is wanted.
 
     Args:
@@ -31,14 +35,14 @@ def check_plane(document, plane, at=None):
         raise InputError("That plane stands later in the Build sheet than what is to lie on it; move it up first.")
 
 
-def plane_words(document, plane):
+def plane_words(document: dict[str, Any], plane: dict[str, str] | str) -> str:
     """A plane in words: ``Plan``, ``top of 1``, ``Middle``."""
     if isinstance(plane, dict):
         return planes.words_of(plane["face"], numbers_of(document))
     return planes.BASE_WORDS.get(plane) or document["planes"].get(plane, {}).get("title", "a lost plane")
 
 
-def looks_up(document, plane):
+def looks_up(document: dict[str, Any], plane: dict[str, str] | str) -> bool:
     """Whether coordinates of a plane are those of Plan: it is level, and looks up."""
     if isinstance(plane, dict):
         operation = document["operations"].get(planes.operation_of(plane["face"]))
@@ -48,7 +52,7 @@ def looks_up(document, plane):
             (pick for pick in operation["blanks"].values() if isinstance(pick, dict) and "sketch" in pick), None
         )
         sketch = picked and document["sketches"].get(picked["sketch"])
-        return bool(sketch) and looks_up(document, sketch["plane"])
+        return looks_up(document, sketch["plane"]) if sketch else False
     if plane in planes.BASE:
         return plane == "plan"
     made = document["planes"].get(plane)
@@ -57,12 +61,12 @@ def looks_up(document, plane):
     return looks_up(document, made["fields"]["from" if made["kind"] == "offset" else "first"])
 
 
-def run_alike(document, one, other):
+def run_alike(document: dict[str, Any], one: dict[str, str] | str, other: dict[str, str] | str) -> bool:
     """Whether coordinates of one plane mean the same in the other."""
     return one == other or (looks_up(document, one) and looks_up(document, other))
 
 
-def check_same_plane(document, picture, sketch):
+def check_same_plane(document: dict[str, Any], picture: dict[str, Any], sketch: str) -> None:
     """Refuse to trace a picture into a sketch that lies on another plane.
 
     Raises:

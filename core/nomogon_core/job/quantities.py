@@ -5,6 +5,10 @@ A quantity's id says where it stands: ``known:g1``, ``known:g2:width``, ``quanti
 change all of these are worked out anew, in the order in which they hang on one another.
 """
 
+from __future__ import annotations
+
+from typing import Any
+
 import attrs
 
 from nomogon_core.errors import InputError
@@ -55,7 +59,7 @@ class Quantity:
     reads: bool = False
 
 
-def quantities(document):
+def quantities(document: dict[str, Any]) -> list[Quantity]:
     """All quantities of a job, in the order of the Ledger."""
     return [*_known(document), *_free(document), *_of_steps(document)]
 
@@ -112,7 +116,7 @@ def _numbers(prefix, fields, place):
             )
 
 
-def is_usable(name):
+def is_usable(name: str) -> bool:
     """Whether expressions can call something by a name."""
     return (
         bool(name)
@@ -122,7 +126,7 @@ def is_usable(name):
     )
 
 
-def check_name(document, name, own=""):
+def check_name(document: dict[str, Any], name: str, own: str = "") -> str:
     """A name for a quantity, on one line.
 
     Args:
@@ -143,7 +147,7 @@ def check_name(document, name, own=""):
     return name
 
 
-def free_name(document, wanted):
+def free_name(document: dict[str, Any], wanted: str) -> str:
     """A name that nothing has yet: the one wanted, or with a number after it."""
     taken = {item.name for item in quantities(document)}
     name, number = wanted, 2
@@ -180,7 +184,7 @@ class Web:
     by_name: dict
     uses: dict
 
-    def needs(self, item):
+    def needs(self, item: Quantity) -> list[Quantity]:
         """What a quantity is worked out from."""
         found = [self.by_name[name] for name in self.uses.get(item.id, ()) if name in self.by_name]
         if item.reads:
@@ -189,7 +193,7 @@ class Web:
             ]
         return found
 
-    def in_order(self):
+    def in_order(self) -> list[Quantity]:
         """All quantities, each after what it needs.
 
         Raises:
@@ -216,13 +220,13 @@ class Web:
             visit(item)
         return order
 
-    def level(self, item):
+    def level(self, item: Quantity) -> int:
         """The last step of the Build sheet that a quantity is read off from, -1 for none."""
         own = item.step if item.reads else -1
         return max([own, *(self.level(other) for other in self.needs(item) if not item.reads)])
 
 
-def web_of(document):
+def web_of(document: dict[str, Any]) -> Web:
     """How the quantities of a job hang on one another."""
     items = tuple(quantities(document))
     by_name = _by_name(items)
@@ -236,7 +240,7 @@ def web_of(document):
     return Web(items, by_name, uses)
 
 
-def environment(document, web=None):
+def environment(document: dict[str, Any], web: Web | None = None) -> dict[str, Known]:
     """{name: :class:`Known`} of all quantities, with where their uncertainty comes from."""
     web = web or web_of(document)
     known = {}
@@ -250,7 +254,7 @@ def environment(document, web=None):
     return known
 
 
-def u95_of(known):
+def u95_of(known: Known) -> float:
     """95 % uncertainty of a quantity from the shares of its sources."""
     return 2 * sum(share**2 for share in known.shares.values()) ** 0.5
 
@@ -270,7 +274,9 @@ class Typed:
     late: bool = False
 
 
-def read_number(document, text, *, unit="mm", angle=False, at=None):
+def read_number(
+    document: dict[str, Any], text: str, *, unit: str = "mm", angle: bool = False, at: str | None = None
+) -> Typed:
     """A number as typed for a place in the Build sheet.
 
     Args:
@@ -315,7 +321,7 @@ def _in_mm(text, known, angle):
     return angle_of(value, text) if angle else length_of(value, text)
 
 
-def settle(document):
+def settle(document: dict[str, Any]) -> None:
     """Work out every expression of a document anew; changes the document.
 
     Raises:
@@ -379,7 +385,7 @@ def _put(document, item, value):
         declaration(document["operations"][name]["kind"]).check(holder)
 
 
-def rename(document, own, name):
+def rename(document: dict[str, Any], own: str, name: str) -> str:
     """Call a quantity otherwise, in all expressions too; its new name.
 
     Raises:
@@ -398,7 +404,7 @@ def rename(document, own, name):
     return name
 
 
-def rename_in_all(document, old, new):
+def rename_in_all(document: dict[str, Any], old: str, new: str) -> None:
     """Carry the new name of a body into the expressions that use its sizes."""
     web = web_of(document)
     before = [*web.by_name, *(f"{old} {word}" for word in BODY_SIZES)]
@@ -437,7 +443,7 @@ def _rename_at(document, own, name):
     _holder(document, own)["name"] = name
 
 
-def hangs_on(document, web=None):
+def hangs_on(document: dict[str, Any], web: Web | None = None) -> dict[str, list[str]]:
     """{id: ids of what hangs on it}: expressions, and operations that read a sketch or body."""
     web = web or web_of(document)
     found = {}

@@ -1,7 +1,10 @@
 """What the documents of a job look like, held against whatever comes from a file before anything is worked out from
 it."""
 
+from __future__ import annotations
+
 import re
+from typing import Any
 
 from nomogon_core.arguments import (
     ID,
@@ -176,7 +179,7 @@ QUANTITY = Record(
     {"name": TEXT, "typed": TEXT, "value": NUMBER, "dimension": Rows(Whole(-9, 9), 2, 2)},
     required=("name", "typed", "value"),
 )
-DOCUMENT = {
+DOCUMENT: dict[str, Any] = {
     "version": Whole(2, 2),
     "next_number": COUNT,
     "quantities": Record(rest=QUANTITY),
@@ -191,7 +194,7 @@ DOCUMENT = {
 }
 
 
-def check_document(document, name="The file"):
+def check_document(document: dict[str, Any], name: str = "The file") -> None:
     """Refuse a document that is none of a job.
 
     Args:
@@ -221,7 +224,7 @@ def check_document(document, name="The file"):
             raise ArchiveError(f"{name} is damaged: the trace {key} belongs to a sketch that is not there.")
 
 
-def check_known(known, pictures, name):
+def check_known(known: dict[str, dict[str, Any]], pictures: dict[str, dict[str, Any]], name: str) -> None:
     """Refuse known lengths of which something is missing, or that belong to no picture.
 
     Raises:

@@ -1,6 +1,10 @@
 """What the three documents of version 1 looked like; archives of that version are held against it before they are made
 into one of today's."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from nomogon_core.arguments import ID, IDS, NUMBER, PLAIN, SWITCH, TEXT, Record, Rows, Text, Wrong
 from nomogon_core.errors import ArchiveError
 from nomogon_core.job.schema import CONSTRAINT, COUNT, CURVE, KNOWN, MANY, PICTURE, PLACE, PLACES, TRACE, check_known
@@ -62,7 +66,7 @@ DOCUMENTS = {
 }
 
 
-def check_version_1(documents, name="The file"):
+def check_version_1(documents: dict[str, dict[str, Any]], name: str = "The file") -> None:
     """Refuse documents that are none of a job of version 1.
 
     Args:

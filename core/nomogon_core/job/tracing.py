@@ -1,6 +1,10 @@
 """A trace in the sketch: taken in, traced again with what was built on it kept, and held against the picture's edge."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -16,6 +20,11 @@ from nomogon_core.sketch.model import ROUND, Constraint
 from nomogon_core.sketch.solve import solve
 from nomogon_core.sketch.trim import HELD_ON
 from nomogon_core.trace.distances import distances_from
+from nomogon_core.tuples import as_tuple
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.calibration import Calibration
+    from nomogon_core.sketch.model import Sketch
 
 SAME_CURVE_SHARE = 0.25
 LEAST_REACH_MM = 0.5
@@ -34,14 +43,14 @@ class Outlines:
     """What is put into the sketch: curves in millimetres with their 95 % uncertainties, closed or not, the width of a
     stroke; the axis of its halves as construction."""
 
-    curves: tuple = attrs.field(converter=tuple)
-    u95: tuple = attrs.field(converter=tuple)
+    curves: tuple = attrs.field(converter=as_tuple)
+    u95: tuple = attrs.field(converter=as_tuple)
     closed: bool = True
     axis: bool = False
     stroke_mm: float | None = None
 
 
-def axis_outline(curves, point, angle, u95=0.0):
+def axis_outline(curves: list[Any], point: Sequence[float], angle: float, u95: float = 0.0) -> Outlines:
     """The mirror axis of curves as a line past both their ends.
 
     Args:
@@ -58,7 +67,7 @@ def axis_outline(curves, point, angle, u95=0.0):
     )
 
 
-def from_origin(outlines, calibration):
+def from_origin(outlines: list[Outlines], calibration: Calibration) -> tuple[list[Outlines], list[float]]:
     """Outlines moved so that their lower left corner is the origin.
 
     Returns:
@@ -66,14 +75,14 @@ def from_origin(outlines, calibration):
     """
     (left, low), _ = bounds([curve for outline in outlines if not outline.axis for curve in outline.curves], 0.01)
 
-    def place(point):
+    def place(point: Any) -> tuple[float, float]:
         return point[0] - left, point[1] - low
 
     there = [attrs.evolve(outline, curves=[moved(curve, place) for curve in outline.curves]) for outline in outlines]
-    return there, calibration.to_px([[left, low]])[0].tolist()
+    return there, calibration.to_px(np.array([[left, low]]))[0].tolist()
 
 
-def taken_in(sketch, outlines, trace):
+def taken_in(sketch: Sketch, outlines: list[Outlines], trace: str) -> tuple[Sketch, str]:
     """The sketch with outlines and tangent constraints at their smooth joints, if these can be met together.
 
     Returns:
@@ -91,7 +100,7 @@ def taken_in(sketch, outlines, trace):
     return sketch, told + (f" ({slots} slot{'s' if slots > 1 else ''})" if slots else "")
 
 
-def slot_ends(outline):
+def slot_ends(outline: Outlines) -> tuple[int, int] | None:
     """Places among its curves of the two round ends of a slot: two arcs of one radius within their uncertainties, each
     half a turn, and two lines between; else None."""
     kinds = [type(curve) for curve in outline.curves]
@@ -129,7 +138,7 @@ class _Ties:
     slots: tuple
     tips: tuple = ()
 
-    def renamed(self, name_of):
+    def renamed(self, name_of: dict[str, str]) -> _Ties:
         """With other names for some curves."""
         return _Ties(
             *(
@@ -199,7 +208,7 @@ def _end_met(sketch, name, point, reach, there):
     return sketch
 
 
-def tied_joints(sketch, joints):
+def tied_joints(sketch: Sketch, joints: Sequence[tuple[str, str]]) -> Sketch:
     """With tangent constraints at smooth joints that have none; without them where they contradict."""
     there = {frozenset(item.of) for item in sketch.constraints.values() if item.kind == "tangent"}
     tied = sketch
@@ -221,12 +230,12 @@ class TracedAgain:
         lost: in words, the constraints and dimensions that went with curves that are no more.
     """
 
-    sketch: object = attrs.field(repr=False)
+    sketch: Sketch = attrs.field(repr=False)
     kept: int
     new: int
     lost: tuple
 
-    def sentence(self):
+    def sentence(self) -> str:
         told = (
             f"{self.kept} curve{'s' if self.kept != 1 else ''} kept {'their' if self.kept != 1 else 'its'} place "
             f"in the sketch, {self.new} new"
@@ -237,7 +246,7 @@ class TracedAgain:
         return f"{told}. Lost: {', '.join(self.lost[:MOST_NAMED])}{f' and {more} more' if more > 0 else ''}."
 
 
-def traced_again(sketch, outlines, trace):
+def traced_again(sketch: Sketch, outlines: list[Outlines], trace: str) -> TracedAgain:
     """Replace what a trace brought in by new outlines.
 
     A new curve corresponds to an old one of the same kind that lies along it; each is matched at most once, the nearest
@@ -368,7 +377,7 @@ class Departure:
     beyond: tuple
 
 
-def departures(document, sketch, edge):
+def departures(document: dict[str, Any], sketch: str, edge: Callable) -> dict[str, Departure]:
     """:class:`Departure` of each trace in a sketch of a job by its id; of traces of which nothing is left, or whose
     picture has no scale, none.
 
@@ -386,7 +395,7 @@ def departures(document, sketch, edge):
     return found
 
 
-def teeth(told, exaggeration):
+def teeth(told: Departure, exaggeration: float) -> np.ndarray:
     """The comb of a departure: lines (n, 4) from where the curve is to where the edge is seen, drawn longer, in
     millimetres."""
     places = told.places
@@ -395,7 +404,7 @@ def teeth(told, exaggeration):
     return np.column_stack([places, places + normal * (exaggeration * told.off)[:, None]])
 
 
-def departure(sketch, trace, edge_mm, tolerance_mm):
+def departure(sketch: Sketch, trace: str, edge_mm: np.ndarray, tolerance_mm: float) -> Departure | None:
     """How far the curves of a trace, as they are now, are from the picture's edge.
 
     Args:

@@ -7,6 +7,8 @@ tip of a
 corner is drawn back by σ times a number that depends on its angle alone.
 """
 
+from __future__ import annotations
+
 import math
 from functools import lru_cache
 
@@ -27,7 +29,9 @@ TURNS = np.radians(np.arange(2.0, 176.0, 2.0))
 QUADRATURE = np.linspace(-6.0, 6.0, 601)
 
 
-def edge_blur(light, points, normals, near, far, contrast):
+def edge_blur(
+    light: np.ndarray, points: np.ndarray, normals: np.ndarray, near: float, far: float, contrast: float
+) -> float | None:
     """Standard deviation in pixels of the blur across an edge, of the lens and of all smoothing since, or None where
     too little of it is clear.
 
@@ -63,7 +67,7 @@ def _recessions():
     return np.array(told)
 
 
-def tip_recession(turn, blur):
+def tip_recession(turn: float, blur: float) -> float:
     """How far the middle level stands back from the tip of a sharp corner, in pixels.
 
     Args:
@@ -72,17 +76,17 @@ def tip_recession(turn, blur):
     return blur * float(np.interp(turn, TURNS, _recessions()))
 
 
-def true_radius(read, blur):
+def true_radius(read: float, blur: float) -> float:
     """Radius of a round edge that reads so large after a blur."""
     return (read + math.sqrt(read * read + 2 * blur * blur)) / 2
 
 
-def radius_doubt(radius):
+def radius_doubt(radius: float) -> float:
     """Standard deviation of what is left of the blur's effect on a radius, in pixels."""
     return LEFT_PX2 / max(radius, 0.3)
 
 
-def curvature_of(points, reach, *, closed=True):
+def curvature_of(points: np.ndarray, reach: float, *, closed: bool = True) -> np.ndarray:
     """Curvature (n,) of contour points (n, 2) a pixel apart, smoothed by a Gaussian of ``reach`` pixels; positive where
     it turns from x toward y."""
     mode = "wrap" if closed else "nearest"
@@ -96,7 +100,7 @@ def curvature_of(points, reach, *, closed=True):
     return (speed[:, 0] * bend[:, 1] - speed[:, 1] * bend[:, 0]) / np.maximum((speed**2).sum(axis=1), 1e-6) ** 1.5
 
 
-def drawn_out(points, curvature, blur, *, closed=True):
+def drawn_out(points: np.ndarray, curvature: np.ndarray, blur: float, *, closed: bool = True) -> np.ndarray:
     """Contour points (n, 2), one a pixel, moved to where they would be without the blur.
 
     Args:

@@ -5,7 +5,10 @@ something is taken away, only its own pixels and a narrow rim change, so that ed
 sub-pixel places. Places and radii are in pixels of the full picture; areas in square millimetres.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 import cv2
@@ -42,11 +45,11 @@ class Scale:
     factor: float = 1.0
     mm_per_px: float | None = None
 
-    def area_px(self, square_mm):
+    def area_px(self, square_mm: float) -> float:
         """Square pixels of the copy."""
-        return square_mm / (self.mm_per_px * self.factor) ** 2
+        return square_mm / ((self.mm_per_px or math.nan) * self.factor) ** 2
 
-    def length_px(self, mm):
+    def length_px(self, mm: float) -> float:
         return math.sqrt(self.area_px(mm * mm))
 
 
@@ -62,7 +65,7 @@ def _number(step, name, low, high):
     return value
 
 
-def check_step(step):
+def check_step(step: dict[str, Any]) -> None:
     """Refuse a step that cannot be carried out.
 
     Raises:
@@ -109,7 +112,9 @@ def _check_strokes(strokes):
         _number({"kind": "paint", "radius": stroke.get("radius")}, "radius", 0.3, 2000)
 
 
-def clean(light, steps, scale=None, progress=None):
+def clean(
+    light: np.ndarray, steps: list[dict[str, Any]], scale: Scale | None = None, progress: Any = None
+) -> np.ndarray:
     """The picture after its clean-up steps.
 
     Args:
@@ -221,7 +226,7 @@ def _specks(light, step, scale):
     return _blend(light, _rim(_small(mask, scale.area_px(step["area_mm2"])), RIM_PX), ground)
 
 
-def without_gaps(light, gap_mm, mm_per_px):
+def without_gaps(light: np.ndarray, gap_mm: float, mm_per_px: float) -> np.ndarray:
     """The picture with gaps and cracks in the part that are no wider than some millimetres filled; less than a pixel
     does nothing.
 

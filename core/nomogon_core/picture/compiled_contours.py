@@ -1,5 +1,7 @@
 """Compiled walk along the boundary between inside and outside pixels."""
 
+from __future__ import annotations
+
 import numpy as np
 from numba import njit
 
@@ -56,7 +58,9 @@ def _walk(light, level, dark, column, row, visited, points, used):
 
 
 @njit(cache=True)
-def boundary_loops(light, level, dark, least_area, most_loops):
+def boundary_loops(
+    light: np.ndarray, level: float, dark: bool, least_area: float, most_loops: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, int]:
     """Closed boundaries of the inside, crossed at the level between pixel centres.
 
     The walk follows cracks between pixels with the inside, joined through corners, on its right; each crack
@@ -113,7 +117,7 @@ def _value_at(light, x, y):
 
 
 @njit(cache=True)
-def values_at(light, points):
+def values_at(light: np.ndarray, points: np.ndarray) -> np.ndarray:
     """Light (n,) at places (n, 2) between pixels."""
     values = np.empty(points.shape[0])
     for index in range(points.shape[0]):
@@ -122,7 +126,9 @@ def values_at(light, points):
 
 
 @njit(cache=True)
-def plateau_levels(light, points, normals, near, far):
+def plateau_levels(
+    light: np.ndarray, points: np.ndarray, normals: np.ndarray, near: float, far: float
+) -> tuple[np.ndarray, np.ndarray]:
     """Mean light on both sides of a contour, between ``near`` and ``far`` pixels from it, and how much it differs
     there: (n, 2) each."""
     levels, spreads = np.empty((points.shape[0], 2)), np.empty((points.shape[0], 2))
@@ -145,7 +151,9 @@ def plateau_levels(light, points, normals, near, far):
 
 
 @njit(cache=True)
-def shift_to_level(light, points, normals, levels, reach):
+def shift_to_level(
+    light: np.ndarray, points: np.ndarray, normals: np.ndarray, levels: np.ndarray, reach: float
+) -> np.ndarray:
     """Move contour points along their normals to where the light crosses a level of their own.
 
     Points whose profile does not cross within ``reach`` pixels stay.
@@ -176,7 +184,9 @@ def shift_to_level(light, points, normals, levels, reach):
 
 
 @njit(cache=True)
-def stroke_middles(light, points, normals, reach, level):
+def stroke_middles(
+    light: np.ndarray, points: np.ndarray, normals: np.ndarray, reach: float, level: float
+) -> tuple[np.ndarray, np.ndarray]:
     """Middle between the two edges of a stroke across each point, and the stroke's width there; -1 where one is not
     seen.
 

@@ -1,5 +1,9 @@
 """Outlines of a picture by tone: closed sub-pixel contours at the middle level between part and ground."""
 
+from __future__ import annotations
+
+from collections.abc import Sequence
+
 import attrs
 import cv2
 import numpy as np
@@ -71,12 +75,12 @@ class Tones:
     part: float
     evening: np.ndarray = attrs.field(eq=False, repr=False)
 
-    def level(self, threshold):
+    def level(self, threshold: float) -> float:
         """Light at a share of the way from ground to part; 0.5 is where the edge is."""
         return self.ground + threshold * (self.part - self.ground)
 
     @property
-    def part_is_dark(self):
+    def part_is_dark(self) -> bool:
         return self.part < self.ground
 
 
@@ -90,7 +94,7 @@ def _otsu(values):
     return low + (split + 0.5) / 255 * (high - low)
 
 
-def ground_light(reduced, ground):
+def ground_light(reduced: np.ndarray, ground: np.ndarray) -> np.ndarray:
     """Light of the ground over the whole picture: a quadratic surface through the ground's pixels."""
     height, width = reduced.shape
     inner = cv2.erode(ground.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
@@ -114,7 +118,7 @@ def _quadratic(u, v):
     return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
 
 
-def find_tones(light):
+def find_tones(light: np.ndarray) -> Tones:
     """Split a picture into ground and part.
 
     Args:
@@ -163,7 +167,7 @@ def find_tones(light):
     return tones
 
 
-def all_tones(light):
+def all_tones(light: np.ndarray) -> tuple[Tones, ...]:
     """Tones of what is darker and of what is brighter than the ground, the more striking first.
 
     Raises:
@@ -179,7 +183,7 @@ def all_tones(light):
     return (first, Tones(first.ground, float(np.median(even[beyond])), first.evening))
 
 
-def tones_of(light, part):
+def tones_of(light: np.ndarray, part: str) -> Tones:
     """Tones of the part: "auto" the more striking one, or what is "dark" or "bright" against the ground.
 
     Raises:
@@ -193,7 +197,7 @@ def tones_of(light, part):
     raise TraceError(f"Nothing in the picture is {part}er than the ground; choose the other, or auto.")
 
 
-def even_light(light, tones):
+def even_light(light: np.ndarray, tones: Tones) -> np.ndarray:
     """The picture with its light made even and its noise smoothed by one pixel, by half a pixel where it has two tones
     only (float32)."""
     height, width = light.shape
@@ -203,7 +207,7 @@ def even_light(light, tones):
     )
 
 
-def is_two_toned(light):
+def is_two_toned(light: np.ndarray) -> bool:
     """Whether a picture has two values and nothing between, as a line scan or a stencil: its edges are steps from pixel
     to pixel."""
     low, high = float(light.min()), float(light.max())
@@ -211,7 +215,7 @@ def is_two_toned(light):
     return not cv2.hasNonZero(between)
 
 
-def outward_normals(points, reach=3):
+def outward_normals(points: np.ndarray, reach: int = 3) -> np.ndarray:
     """Unit normals (n, 2) of a closed contour, to the left of its run in a y-down picture."""
     run = np.roll(points, -reach, axis=0) - np.roll(points, reach, axis=0)
     size = np.hypot(run[:, 0], run[:, 1])
@@ -248,7 +252,9 @@ def _at_local_level(even, points, threshold, tones):
     return shift_to_level(even, points, normals, level, LEVEL_REACH_PX)
 
 
-def find_contours(light, *, threshold=0.5, least_area_px=60.0, tones=None):
+def find_contours(
+    light: np.ndarray, *, threshold: float = 0.5, least_area_px: float = 60.0, tones: Tones | None = None
+) -> tuple[Contour, ...]:
     """All closed contours of a picture by tone, outer ones and holes.
 
     Light is evened out over the ground, smoothed by one pixel and crossed at ``threshold`` of the way from
@@ -318,7 +324,7 @@ def _blurs(even, contours, contrast):
     ]
 
 
-def contours_around(light, place):
+def contours_around(light: np.ndarray, place: Sequence[float] | np.ndarray) -> list[Contour]:
     """Contours of whatever is darker or brighter than the ground that go around a place in pixels.
 
     Raises:

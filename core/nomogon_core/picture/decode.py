@@ -4,6 +4,8 @@ Edges are found in linear light, where a pixel on an edge is the mean of both si
 the stored sRGB values every edge would shift toward the bright side (IEC 61966-2-1 gives the curve).
 """
 
+from __future__ import annotations
+
 import io
 import math
 import warnings
@@ -60,17 +62,17 @@ class PictureInfo:
     focal: float | None = None
 
     @property
-    def media_type(self):
+    def media_type(self) -> str:
         return FORMATS[self.format]
 
 
-def srgb_to_linear(values):
+def srgb_to_linear(values: float | np.ndarray) -> np.ndarray:
     """Linear light 0..1 of sRGB values 0..1 (IEC 61966-2-1)."""
     values = np.asarray(values, float)
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
 
 
-def linear_to_srgb(light):
+def linear_to_srgb(light: np.ndarray) -> np.ndarray:
     """sRGB values 0..1 of linear light 0..1 (IEC 61966-2-1)."""
     light = np.clip(np.asarray(light, float), 0, None)
     return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
@@ -95,7 +97,7 @@ def _open(data, name):
     return picture
 
 
-def inspect(data, name="The file"):
+def inspect(data: bytes, name: str = "The file") -> PictureInfo:
     """Format and size of a picture, without decoding its pixels.
 
     Args:
@@ -165,7 +167,7 @@ def _is_deep(data, info):
         return False
 
 
-def looks_drawn(data, name="The file"):
+def looks_drawn(data: bytes, name: str = "The file") -> bool:
     """Whether a picture was drawn by a program: most of it is exactly flat, in two tones or more that are well apart,
     as no camera or scanner sees it.
 
@@ -213,7 +215,7 @@ def _on_white(picture):
     return picture
 
 
-def decode(data, name="The file", *, drawn=False):
+def decode(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.ndarray:
     """Linear luminance of a picture.
 
     Args:
@@ -245,7 +247,7 @@ def decode(data, name="The file", *, drawn=False):
     return _weighted(srgb_to_linear(stored).astype(np.float32))
 
 
-def colours(data, name="The file", *, drawn=False):
+def colours(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.ndarray:
     """Linear red, green and blue of a picture: float32 (height, width, 3), upright.
 
     Raises:

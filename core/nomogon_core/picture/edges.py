@@ -1,5 +1,7 @@
 """The nearest edge to a click, to a fraction of a pixel, in linear light."""
 
+from __future__ import annotations
+
 import attrs
 import cv2
 import numpy as np
@@ -41,7 +43,7 @@ class EdgePick:
     on_edge: bool
 
 
-def pick_edge(light, x, y, *, search_px=SEARCH_PX):
+def pick_edge(light: np.ndarray, x: float, y: float, *, search_px: float = SEARCH_PX) -> EdgePick:
     """Move a click to the nearest strong edge.
 
     The place is where the brightness, averaged along the edge, crosses the middle of both sides' levels.
@@ -62,7 +64,8 @@ def pick_edge(light, x, y, *, search_px=SEARCH_PX):
     found = _strongest_near(light, x, y, search_px)
     if found is None:
         return EdgePick(float(x), float(y), None, UNSURE_PICK_PX, False)
-    return _refine(light, *found, (x, y), search_px)
+    place, normal = found
+    return _refine(light, place, normal, (x, y), search_px)
 
 
 def _strongest_near(light, x, y, search_px):

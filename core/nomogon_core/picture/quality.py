@@ -1,6 +1,9 @@
 """Is a picture good enough? Each measure as a graduated scale with a pointer and, if short, what to do."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 import cv2
@@ -74,7 +77,7 @@ def _edge_width(light, contour, factor):
     return float(np.median(widths)) if widths else 2 * PROFILE_HALF_PX
 
 
-def assess(light, fit=None):
+def assess(light: np.ndarray, fit: Any = None) -> tuple[Measure, ...]:
     """All measures of a picture.
 
     Args:

@@ -8,10 +8,13 @@ fits is taken. Nothing is guessed: a bare number beside a length is refused wher
 Precedence climbing after Pratt (1973); derivatives are carried along forward (Wengert 1964).
 """
 
+from __future__ import annotations
+
 import difflib
 import math
 import re
 from fractions import Fraction
+from typing import NoReturn
 
 import attrs
 
@@ -84,12 +87,12 @@ class Value:
     bare: bool = False
 
 
-def words_of(dimension):
+def words_of(dimension: tuple[int, int]) -> str:
     """A dimension in words."""
     return DIMENSION_WORDS.get(dimension) or f"something in mm^{dimension[0]}" + (" rad" if dimension[1] else "")
 
 
-def names_in(text, known):
+def names_in(text: str, known: list[str]) -> list[str]:
     """Names of quantities that an expression uses, each once, in order.
 
     Args:
@@ -103,7 +106,7 @@ def names_in(text, known):
     return list(dict.fromkeys(reader.used))
 
 
-def renamed(text, old, new, known):
+def renamed(text: str, old: str, new: str, known: list[str]) -> str:
     """An expression with a quantity called otherwise.
 
     Args:
@@ -117,7 +120,7 @@ def renamed(text, old, new, known):
     return text
 
 
-def evaluate(text, known=None, *, unit="mm"):
+def evaluate(text: str, known: dict[str, Known] | None = None, *, unit: str = "mm") -> Value:
     """What an expression comes to.
 
     Args:
@@ -130,7 +133,7 @@ def evaluate(text, known=None, *, unit="mm"):
     return _Reader(str(text), known or {}, unit).whole()
 
 
-def uncertainty(value, known):
+def uncertainty(value: Value, known: dict[str, Known]) -> dict:
     """{source: signed standard uncertainty} of a value, to first order."""
     shares = {}
     for name, slope in value.slopes.items():
@@ -142,7 +145,7 @@ def uncertainty(value, known):
 class _Reader:
     """Reads one text from left to right."""
 
-    def __init__(self, text, known, unit, *, measures=True):
+    def __init__(self, text: str, known: dict[str, Known], unit: str, *, measures: bool = True) -> None:
         if len(text) > MOST_CHARACTERS:
             raise InputError(f"The expression is longer than {MOST_CHARACTERS} characters.")
         self.told = text
@@ -152,7 +155,7 @@ class _Reader:
         self.used, self.places, self.commas = [], [], 0
         self.explicit = False
 
-    def fail(self, wanted):
+    def fail(self, wanted: str) -> NoReturn:
         rest = self.text[self.at :].strip()
         came = f"at {rest!r}" if rest else "at the end"
         raise InputError(
@@ -160,7 +163,7 @@ class _Reader:
             'Write for example 84, 3 1/2 in, 3.48" or 91.2 mm.'
         )
 
-    def whole(self):
+    def whole(self) -> Value:
         value = self.sum()
         if self.text[self.at :].strip():
             self.fail("the end, or + - * /")
@@ -168,11 +171,11 @@ class _Reader:
             raise InputError(f"{self.told!r} does not come to a finite number.")
         return value
 
-    def skip(self):
+    def skip(self) -> None:
         while self.at < len(self.text) and self.text[self.at].isspace():
             self.at += 1
 
-    def operator(self, allowed):
+    def operator(self, allowed: tuple[str, ...]) -> str | None:
         self.skip()
         for one in allowed:
             if self.text.startswith(one, self.at):
@@ -180,7 +183,7 @@ class _Reader:
                 return one
         return None
 
-    def sum(self):
+    def sum(self) -> Value:
         self.depth += 1
         if self.depth > MOST_DEPTH:
             raise InputError(f"{self.told[:40]!r} … has too many brackets in one another.")
@@ -190,11 +193,11 @@ class _Reader:
         self.depth -= 1
         return value
 
-    def added(self, one, other, sign):
+    def added(self, one: Value, other: Value, sign: float) -> Value:
         one, other = self.alike(one, other, "adds")
         return _combined(one.number + sign * other.number, one.dimension, (one, 1.0), (other, sign))
 
-    def alike(self, one, other, verb):
+    def alike(self, one: Value, other: Value, verb: str) -> tuple[Value, Value]:
         """Two values of one dimension; a bare number takes the page's unit where no unit is written."""
         if one.dimension == other.dimension or not self.measures:
             return one, other
@@ -209,11 +212,11 @@ class _Reader:
             raise InputError(f"{self.told!r} {verb} {there} and a plain number; give both a unit.")
         raise InputError(f"{self.told!r} {verb} {words[0]} and {words[1]}, which do not go together.")
 
-    def with_unit(self, value, dimension):
+    def with_unit(self, value: Value, dimension: tuple[int, int]) -> Value:
         factor = LENGTH_UNITS[self.unit] if dimension == LENGTH else ANGLE_UNITS["°"]
         return Value(value.number * factor, dimension, value.slopes)
 
-    def product(self):
+    def product(self) -> Value:
         value = self.factor()
         while sign := self.operator(("*", "/")):
             if sign == "*" and self.text.startswith("*", self.at):
@@ -223,11 +226,11 @@ class _Reader:
             value = self.multiplied(value, other) if sign == "*" else self.divided(value, other)
         return value
 
-    def multiplied(self, one, other):
+    def multiplied(self, one: Value, other: Value) -> Value:
         dimension = tuple(a + b for a, b in zip(one.dimension, other.dimension))
         return _combined(one.number * other.number, dimension, (one, other.number), (other, one.number))
 
-    def divided(self, one, other):
+    def divided(self, one: Value, other: Value) -> Value:
         if other.number == 0:
             raise InputError(f"{self.told!r} divides by zero.")
         dimension = tuple(a - b for a, b in zip(one.dimension, other.dimension))
@@ -238,7 +241,7 @@ class _Reader:
             (other, -one.number / other.number**2),
         )
 
-    def factor(self):
+    def factor(self) -> Value:
         self.depth += 1
         if self.depth > MOST_DEPTH:
             raise InputError(f"{self.told[:40]!r} … has too many signs and brackets in one another.")
@@ -251,7 +254,7 @@ class _Reader:
         self.depth -= 1
         return value
 
-    def power(self):
+    def power(self) -> Value:
         base = self.operand()
         if not self.operator(("^", "**")):
             return base
@@ -262,7 +265,7 @@ class _Reader:
             )
         return self.raised(base, exponent.number, exponent)
 
-    def raised(self, base, exponent, told):
+    def raised(self, base: Value, exponent: float, told: Value) -> Value:
         if abs(exponent) > MOST_POWER and base.dimension != PLAIN:
             raise InputError(f"{self.told!r} takes a power of {exponent:g}; at most {MOST_POWER} makes sense.")
         if not self.measures:
@@ -279,7 +282,7 @@ class _Reader:
             return _combined(number, PLAIN, (base, slope), (told, number * math.log(base.number)))
         return _combined(number, tuple(int(power) for power in dimension), (base, slope))
 
-    def operand(self):
+    def operand(self) -> Value:
         if self.operator(("(",)):
             within, self.commas = self.commas, 0
             inner = self.sum()
@@ -298,7 +301,7 @@ class _Reader:
                 return Value(known.number, known.dimension, {name: 1.0})
         return self.number() or self.word()
 
-    def number(self):
+    def number(self) -> Value | None:
         value = self.literal()
         if value is None:
             return None
@@ -318,7 +321,7 @@ class _Reader:
         self.at, self.explicit = unit.end(), True
         return Value(value * factor, dimension)
 
-    def literal(self):
+    def literal(self) -> float | None:
         beginning = not self.text[: self.at].strip()
         for pattern in (_HYPHENED, _MIXED, _RATIO) if beginning else (_MIXED, _RATIO):
             match = pattern.match(self.text, self.at)
@@ -335,10 +338,10 @@ class _Reader:
         self.at = match.end()
         return float(match[0].replace(",", "."))
 
-    def word(self):
+    def word(self) -> Value:
         match = _WORD.match(self.text, self.at)
-        if not match:
-            self.fail("a number")
+        if match is None:
+            return self.fail("a number")
         word = match[0]
         if word in FUNCTIONS and self.text[match.end() :].lstrip().startswith("("):
             self.at = match.end()
@@ -353,7 +356,7 @@ class _Reader:
             + ("" if near else ' Write for example 84, 3 1/2 in or 3.48".')
         )
 
-    def function(self, name):
+    def function(self, name: str) -> Value:
         self.operator(("(",))
         self.commas += 1
         values = [self.sum()]
@@ -366,7 +369,7 @@ class _Reader:
             raise InputError(f"{self.told!r}: {name} takes one value; {len(values)} came.")
         return self.of_several(name, values) if name in ("min", "max") else self.of_one(name, values[0])
 
-    def of_several(self, name, values):
+    def of_several(self, name: str, values: list[Value]) -> Value:
         chosen = values[0]
         for other in values[1:]:
             chosen, other = self.alike(chosen, other, "compares")
@@ -374,7 +377,7 @@ class _Reader:
                 chosen = other
         return chosen
 
-    def of_one(self, name, value):
+    def of_one(self, name: str, value: Value) -> Value:
         if name == "abs":
             sign = -1.0 if value.number < 0 else 1.0
             return _combined(abs(value.number), value.dimension, (value, sign))

@@ -5,15 +5,21 @@ an inch may be written ``in``, ``inch`` or ``"``, a foot ``ft`` or ``'``. What i
 (:mod:`nomogon_core.quantity.expression`). Nothing is guessed: a bare number is in the unit that the caller names.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 from nomogon_core.errors import InputError
 from nomogon_core.quantity.expression import ANGLE, LENGTH, LENGTH_UNITS, MM_PER_INCH, PLAIN, evaluate, words_of
 
+if TYPE_CHECKING:
+    from nomogon_core.quantity.expression import Known, Value
+
 LONGEST_MM = 100_000.0
 
 
-def length_of(value, text, *, unit="mm"):
+def length_of(value: Value, text: str, *, unit: str = "mm") -> float:
     """Millimetres of what an expression came to.
 
     Args:
@@ -32,7 +38,7 @@ def length_of(value, text, *, unit="mm"):
     return millimetres
 
 
-def angle_of(value, text):
+def angle_of(value: Value, text: str) -> float:
     """Radians of what an expression came to, degrees where it has no unit.
 
     Raises:
@@ -45,7 +51,7 @@ def angle_of(value, text):
     return value.number
 
 
-def parse_length(text, known=None, *, unit="mm"):
+def parse_length(text: float | str, known: dict[str, Known] | None = None, *, unit: str = "mm") -> float:
     """Millimetres of a length as typed.
 
     Args:
@@ -62,7 +68,7 @@ def parse_length(text, known=None, *, unit="mm"):
     return length_of(evaluate(text, known, unit=unit), text, unit=unit)
 
 
-def parse_positive_length(text, what, *, unit="mm"):
+def parse_positive_length(text: float | str, what: str, *, unit: str = "mm") -> float:
     """Like :func:`parse_length`, for a length that must be more than zero.
 
     Raises:
@@ -74,7 +80,7 @@ def parse_positive_length(text, what, *, unit="mm"):
     return millimetres
 
 
-def parse_angle(text, known=None):
+def parse_angle(text: str, known: dict[str, Known] | None = None) -> float:
     """Radians of an angle as typed, degrees when no unit is written.
 
     Raises:
@@ -90,7 +96,7 @@ def parse_angle(text, known=None):
     return angle_of(value, text)
 
 
-def format_length(millimetres, *, unit="mm", digits=None):
+def format_length(millimetres: float, *, unit: str = "mm", digits: int | None = None) -> str:
     """A length as shown: two decimals in millimetres, four in inches, a true minus sign."""
     value = millimetres if unit == "mm" else millimetres / MM_PER_INCH
     if digits is None:
@@ -98,5 +104,5 @@ def format_length(millimetres, *, unit="mm", digits=None):
     return f"{round(value, digits) + 0.0:.{digits}f}".replace("-", "\N{MINUS SIGN}")
 
 
-def format_angle(radians, digits=1):
+def format_angle(radians: float, digits: int = 1) -> str:
     return f"{round(math.degrees(radians), digits) + 0.0:.{digits}f}°".replace("-", "\N{MINUS SIGN}")

@@ -1,5 +1,7 @@
 """Places along an edge that is straight in reality but may be bowed by the lens."""
 
+from __future__ import annotations
+
 import math
 
 import cv2
@@ -23,7 +25,13 @@ OUTLIER_SIGMAS = 3.5
 SMOOTH_ORDER, KEPT_ORDER = 3, 4
 
 
-def follow_edge_between(light, start, end, *, reach=REACH_PX):
+def follow_edge_between(
+    light: np.ndarray,
+    start: np.ndarray | tuple[float, float],
+    end: np.ndarray | tuple[float, float],
+    *,
+    reach: float = REACH_PX,
+) -> Edge:
     """Places along the edge between two corners, as an :class:`Edge`.
 
     First the edge is looked for within ``reach`` pixels, as a parabola that most of the steepest places lie on

@@ -13,7 +13,11 @@ diagonals but the
   shift; here the lens bends the other way round, from the straight to the bent place (:mod:`camera`)
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import attrs
 import numpy as np
@@ -53,7 +57,7 @@ class KnownLength:
     key: str = ""
 
     @property
-    def base_px(self):
+    def base_px(self) -> float:
         return math.dist(self.start, self.end)
 
 
@@ -84,7 +88,7 @@ class Doubt:
     u95_mm: float
 
 
-def unbent(u, k1, k2):
+def unbent(u: np.ndarray, k1: float, k2: float) -> np.ndarray:
     """Where places u (n, 2) in focal lengths would be without the lens bending, by Newton steps on the radius."""
     far = np.hypot(u[:, 0], u[:, 1])
     r = far.copy()
@@ -105,7 +109,7 @@ def _rotation(vector):
     return np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
 
 
-def camera_plane(parameters, q, height=0.0):
+def camera_plane(parameters: np.ndarray, q: np.ndarray, height: float = 0.0) -> np.ndarray:
     """Places (n, 2) where the rays of centred pixels q (n, 2) meet the plane at a height above the world's own, in
     millimetres."""
     u = unbent((q - parameters[1:3]) / math.exp(parameters[0]), parameters[3], parameters[4])
@@ -115,7 +119,7 @@ def camera_plane(parameters, q, height=0.0):
     return met[:, :2] / met[:, 2:]
 
 
-def camera_pixels(parameters, plane, height=0.0):
+def camera_pixels(parameters: np.ndarray, plane: np.ndarray, height: float = 0.0) -> np.ndarray:
     """The inverse of :func:`camera_plane`."""
     turn = _rotation(np.asarray(parameters[5:8], float))
     seen = np.column_stack([plane, np.full(len(plane), height)]) @ turn.T + parameters[8:11]
@@ -124,13 +128,13 @@ def camera_pixels(parameters, plane, height=0.0):
     return u * (1 + r2 * (parameters[3] + parameters[4] * r2)) * math.exp(parameters[0]) + parameters[1:3]
 
 
-def widening(reduced, spare):
+def widening(reduced: float, spare: int) -> float:
     """Factor on a covariance for residuals that are larger than their noise (Birge, 1932); 1 where noise explains
     them."""
     return max(1.0, reduced) if spare > 0 and chdtrc(spare, reduced * spare) < SURPRISING else 1.0
 
 
-def plane_of(model, parameters, q):
+def plane_of(model: str, parameters: np.ndarray, q: np.ndarray) -> np.ndarray:
     """Places (n, 2) in the plane, in millimetres, of centred pixels q (n, 2)."""
     if model == CAMERA:
         return camera_plane(parameters, q)
@@ -200,16 +204,16 @@ class Calibration:
     is_set: bool = False
 
     @property
-    def bends(self):
+    def bends(self) -> bool:
         """Whether lens bending is taken out."""
         return self.model == CAMERA or len(self.parameters) > MODELS[self.model]
 
     @property
-    def is_linear(self):
+    def is_linear(self) -> bool:
         """Whether the map is affine, so that the picture itself can be laid onto the plane."""
         return not self.bends and self.model != "perspective"
 
-    def to_mm(self, points_px):
+    def to_mm(self, points_px: list[tuple[float, float]] | np.ndarray) -> np.ndarray:
         """Millimetres (n, 2), y up, of pixels (n, 2)."""
         return self._placed(np.array(self.parameters), np.atleast_2d(np.asarray(points_px, float)))
 
@@ -231,7 +235,7 @@ class Calibration:
     def _units(self, points):
         return (points - self.center_px) / self.unit_px * [1.0, -1.0]
 
-    def to_px(self, points_mm):
+    def to_px(self, points_mm: Sequence[tuple[float, float]] | np.ndarray) -> np.ndarray:
         """The inverse of :meth:`to_mm`."""
         parameters = np.array(self.parameters)
         shift = self._plane(parameters, np.array([self.origin_px], float))
@@ -250,7 +254,7 @@ class Calibration:
             q = _unbent(q, parameters[-1])
         return q * self.unit_px * [1.0, -1.0] + self.center_px
 
-    def px_matrix(self):
+    def px_matrix(self) -> tuple[float, ...]:
         """(a, b, c, d, e, f) that lays the picture, in pixels, onto the plane: x = a·px + c·py + e, y = b·px + d·py +
         f.
 
@@ -260,7 +264,7 @@ class Calibration:
         return (*(right - origin).tolist(), *(down - origin).tolist(), *origin.tolist())
 
     @property
-    def mm_per_px(self):
+    def mm_per_px(self) -> float:
         """Scale at the centre of the picture: the root of the area of a pixel."""
         return float(self._scale(np.array(self.parameters)))
 
@@ -270,17 +274,17 @@ class Calibration:
         (ax, ay), (bx, by) = corners[1] - corners[0], corners[2] - corners[0]
         return math.sqrt(abs(ax * by - ay * bx))
 
-    def mm_per_px_at(self, place):
+    def mm_per_px_at(self, place: np.ndarray) -> float:
         """Scale around a place in pixels: the root of the area of a pixel there."""
         origin, right, down = self.to_mm(np.asarray(place, float) + [(0, 0), (1, 0), (0, 1)])
         (ax, ay), (bx, by) = right - origin, down - origin
         return math.sqrt(abs(ax * by - ay * bx))
 
     @property
-    def u_mm_per_px(self):
+    def u_mm_per_px(self) -> float:
         return math.sqrt(self.variance_of(self._scale))
 
-    def variance_of(self, function):
+    def variance_of(self, function: Callable) -> float:
         """Variance of a function of the parameters, by its derivatives."""
         base = np.array(self.parameters)
         steps = 1e-6 * np.maximum(np.abs(base), 1e-3)
@@ -289,7 +293,12 @@ class Calibration:
         )
         return max(float(slopes @ self.covariance @ slopes), 0.0)
 
-    def distance(self, first_px, second_px, sigma_px=None):
+    def distance(
+        self,
+        first_px: Sequence[float] | np.ndarray,
+        second_px: Sequence[float] | np.ndarray,
+        sigma_px: float | None = None,
+    ) -> tuple[float, float]:
         """Distance in millimetres between two picks, and its 95 % uncertainty."""
         picks = np.array([first_px, second_px], float)
 
@@ -304,7 +313,9 @@ class Calibration:
         variance = self.variance_of(length) + sigma**2 * float(np.sum(np.square(slopes)))
         return length(own), COVERAGE_FACTOR * math.sqrt(variance)
 
-    def angle_between(self, corner_px, first_px, second_px, sigma_px=None):
+    def angle_between(
+        self, corner_px: tuple[int, int], first_px: tuple[int, int], second_px: tuple[int, int], sigma_px: Any = None
+    ) -> tuple[float, float]:
         """Angle at a corner in radians, and its 95 % uncertainty."""
         picks = np.array([corner_px, first_px, second_px], float)
 
@@ -323,11 +334,11 @@ class Calibration:
             self.variance_of(opening) + sigma**2 * float(np.sum(np.square(slopes)))
         )
 
-    def u95_at_reach(self):
+    def u95_at_reach(self) -> float:
         """95 % uncertainty of a distance as long as the known ones: the one number for the stage line."""
         return self.distance(*self.reach_px)[1]
 
-    def scale_change(self, size):
+    def scale_change(self, size: Any) -> Any:
         """How much the scale differs over a picture of (width, height) pixels: largest over smallest, less 1."""
         width, height = size
         corners = np.array([(0, 0), (width - 1, 0), (width - 1, height - 1), (0, height - 1)], float)
@@ -339,13 +350,13 @@ class Calibration:
         return max(scales) / max(min(scales), 1e-12) - 1
 
 
-def level_angle(fit, start_px, end_px):
+def level_angle(fit: Calibration, start_px: tuple[int, int], end_px: tuple[int, int]) -> float:
     """The angle of a calibration that makes the way between two picks level or upright, whichever is nearer."""
     a, b = attrs.evolve(fit, angle=0.0, flipped=False).to_mm([start_px, end_px])
     return math.remainder(math.atan2(*(b - a)[::-1]), math.pi / 2)
 
 
-def check_length(known):
+def check_length(known: KnownLength) -> None:
     """Refuse a known length that can give no scale.
 
     Raises:
@@ -362,7 +373,7 @@ def check_length(known):
         )
 
 
-def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
+def set_scale(mm_per_px: float, *, origin_px: tuple[float, float] = (0.0, 0.0), angle: float = 0.0) -> Calibration:
     """A scale that somebody has set, with nothing known of the picture.
 
     Raises:
@@ -381,14 +392,14 @@ def set_scale(mm_per_px, *, origin_px=(0.0, 0.0), angle=0.0):
     )
 
 
-def sized_by(origin, corner, place):
+def sized_by(origin: list[float], corner: list[int], place: list[int]) -> float:
     """How many times as large a picture becomes about its origin when a corner of it is dragged to a place; all in its
     pixels as it is."""
     reach, dragged = np.subtract(corner, origin), np.subtract(place, origin)
     return max(LEAST_SIZING, float(reach @ dragged) / max(float(reach @ reach), 1e-9))
 
 
-def residual_of(fit, known):
+def residual_of(fit: Calibration, known: KnownLength) -> Residual:
     """What the picture reads for a known length."""
     read, u95 = fit.distance(known.start, known.end, known.sigma_px)
     return Residual(known.name, read, read - known.length_mm, u95, known.key)

@@ -10,7 +10,11 @@ across the edge, in
 pixels (Sampson 1982); each edge may be off as a whole by a hundredth of a pixel, since light and sharpening shift it.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import cv2
@@ -28,6 +32,10 @@ from nomogon_core.reference.calibration import (
     unbent,
     widening,
 )
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.calibration import KnownLength
+    from nomogon_core.reference.models import Rectangle
 
 LENS = 5
 POSE = 6
@@ -65,7 +73,15 @@ class _Problem:
     and, but for the first, its
     place and turn."""
 
-    def __init__(self, size, rectangles, lengths, straights, focal, usual):
+    def __init__(
+        self,
+        size: tuple[int, int],
+        rectangles: tuple[Rectangle, ...],
+        lengths: tuple[KnownLength, ...],
+        straights: tuple,
+        focal: Any,
+        usual: Usual,
+    ) -> None:
         self.center, self.unit = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), math.hypot(*size) / 2
         self.rectangles, self.lengths, self.straights, self.usual = rectangles, lengths, straights, usual
         self.focal, self.focal_sigma = (focal, usual.noted_focal) if focal else (USUAL_FOCAL, usual.focal)
@@ -80,23 +96,23 @@ class _Problem:
                 count += 3 * len(points)
         self.places = self.units(np.vstack(places))
 
-    def units(self, points):
+    def units(self, points: Sequence[Sequence[float]] | np.ndarray) -> np.ndarray:
         return (np.atleast_2d(np.asarray(points, float)) - self.center) / self.unit * [1.0, -1.0]
 
-    def own(self, x, index):
+    def own(self, x: np.ndarray, index: int) -> tuple[float, float, np.ndarray, np.ndarray]:
         """(width, height, offsets, place and turn) of a rectangle."""
         at = LENS + POSE + 6 * index + RECTANGLE_PLACE * max(0, index - 1)
         pose = x[at + 6 : at + 9] if index else np.zeros(3)
         return x[at], x[at + 1], x[at + 2 : at + 6], pose
 
-    def plane(self, x, q):
+    def plane(self, x: np.ndarray, q: np.ndarray) -> np.ndarray:
         return camera_plane(self.physical(x), q)
 
-    def physical(self, x):
+    def physical(self, x: np.ndarray) -> np.ndarray:
         """The parameters that a calibration keeps: the shift in millimetres."""
         return np.concatenate([x[: LENS + 3], x[LENS + 3 : LENS + POSE] * self.scale])
 
-    def residuals(self, x):
+    def residuals(self, x: np.ndarray) -> np.ndarray:
         rows, plane, span = [], self.plane(x, self.places), 0
         for index, rectangle in enumerate(self.rectangles):
             width, height, offsets, (left, top, turn) = self.own(x, index)
@@ -137,7 +153,7 @@ class _Problem:
         )
         return np.concatenate([np.ravel(row) for row in rows])
 
-    def scale_at_middle(self, x):
+    def scale_at_middle(self, x: np.ndarray) -> float:
         corner = self.plane(x, np.array([(0, 0), (1 / self.unit, 0), (0, 1 / self.unit)]))
         (ax, ay), (bx, by) = corner[1] - corner[0], corner[2] - corner[0]
         return math.sqrt(abs(ax * by - ay * bx))
@@ -149,12 +165,12 @@ class _Problem:
         centered = (u - u.mean(axis=0)) * focal * self.unit
         return centered @ np.linalg.svd(centered, full_matrices=False)[2][1] / STRAIGHT_SIGMA_PX
 
-    def observed(self):
+    def observed(self) -> tuple[int, int]:
         """How many residuals are observations, and how many unknowns those alone have to tell."""
         rows = sum(count for _, count in self.spans) + len(self.lengths) + sum(len(line) - 2 for line in self.straights)
         return rows, 8 * len(self.rectangles)
 
-    def starts(self):
+    def starts(self) -> Iterator[np.ndarray]:
         """Poses that put the first rectangle's corners where they are seen."""
         first = self.rectangles[0]
         width, height = first.width_mm, first.height_mm
@@ -207,8 +223,16 @@ def _mirrored_lean(turn, shift):
 
 
 def fit_camera(
-    size, *, rectangles, lengths=(), straights=(), focal=None, usual=Usual(), origin_px=(0.0, 0.0), angle=0.0
-):
+    size: tuple[int, int],
+    *,
+    rectangles: Sequence[Rectangle],
+    lengths: Sequence[KnownLength] = (),
+    straights: Sequence = (),
+    focal: Any = None,
+    usual: Usual = Usual(),
+    origin_px: tuple[float, float] = (0.0, 0.0),
+    angle: float = 0.0,
+) -> Calibration:
     """A calibration by a camera, from the edges of rectangles of known size and whatever else is known.
 
     Args:
@@ -333,12 +357,12 @@ def _why(fit, usual, focal, doubt):
     )
 
 
-def lens_of(fit):
+def lens_of(fit: Any) -> Any:
     """(k1, its standard deviation) of a camera calibration, for other pictures by the same camera."""
     return fit.parameters[3], math.sqrt(max(float(fit.covariance[3, 3]), 0.0))
 
 
-def is_straight(fit, places, sigma_px):
+def is_straight(fit: Calibration, places: np.ndarray, sigma_px: float) -> tuple[float, float]:
     """Whether places (n, 2) along an edge lie on a line once the bending is out: (bow in pixels, bow over its
     uncertainty).
 

@@ -5,7 +5,11 @@ squares; the covariance of the parameters is (J'WJ)⁻¹, widened by the reduced
 that is larger than noise makes it in nineteen of twenty cases.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import attrs
 import cv2
@@ -79,7 +83,7 @@ class Rectangle:
     key: str = ""
     edges: tuple = ()
 
-    def sides(self):
+    def sides(self) -> list[KnownLength]:
         """Its width and height as known lengths, for showing what the calibrated picture reads."""
         (a, b, c, _), sigma = self.corners, self.sigma_px
         return [
@@ -100,14 +104,14 @@ class _Problem:
     rectangles: tuple
     straights: tuple
 
-    def units(self, points):
+    def units(self, points: Sequence[Sequence[float] | np.ndarray] | np.ndarray) -> np.ndarray:
         return (np.asarray(points, float) - self.center) / self.unit * [1.0, -1.0]
 
     @property
-    def count(self):
+    def count(self) -> int:
         return MODELS[self.model] + int(self.bend)
 
-    def residuals(self, x):
+    def residuals(self, x: np.ndarray) -> np.ndarray:
         """Weighted residuals of all observations."""
         shape = x[: self.count]
         scale = abs(shape[0]) / self.unit
@@ -142,7 +146,7 @@ class _Problem:
         normal = np.linalg.svd(centered, full_matrices=False)[2][1]
         return centered @ normal / STRAIGHT_SIGMA_PX
 
-    def start(self):
+    def start(self) -> np.ndarray:
         scale = self._first_scale()
         shape = {
             "similarity": [scale],
@@ -165,7 +169,17 @@ class _Problem:
         return float(np.median(ratios)) * self.unit
 
 
-def fit_plane(model, size, *, lengths=(), rectangles=(), straights=(), bend=None, origin_px=(0.0, 0.0), angle=0.0):
+def fit_plane(
+    model: str,
+    size: tuple[int, int],
+    *,
+    lengths: Sequence[KnownLength] = (),
+    rectangles: Sequence[Rectangle] = (),
+    straights: Sequence[list[tuple] | np.ndarray] = (),
+    bend: bool | None = None,
+    origin_px: tuple[float, float] = (0.0, 0.0),
+    angle: float = 0.0,
+) -> Calibration:
     """One model from all that is known.
 
     Args:
@@ -256,7 +270,16 @@ def _check(lengths, rectangles, straights):
             raise CalibrationError("A straight edge needs at least three places along it.")
 
 
-def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, usual=Usual(), **placing):
+def choose_model(
+    size: tuple[int, int],
+    *,
+    lengths: Sequence[KnownLength] = (),
+    rectangles: Sequence[Rectangle] = (),
+    straights: Sequence = (),
+    focal: int | None = None,
+    usual: Usual = Usual(),
+    **placing: Any,
+) -> Calibration:
     """A camera where the edges of a rectangle are known; else the smallest model whose residuals are within noise
     (chi-square test at 1 %), and why.
 
@@ -271,7 +294,8 @@ def choose_model(size, *, lengths=(), rectangles=(), straights=(), focal=None, u
             size, rectangles=rectangles, lengths=lengths, straights=straights, focal=focal, usual=usual, **placing
         )
     known = len(lengths) + 5 * len(rectangles)
-    last, tried, doubted = None, [], None
+    last: Any = None
+    tried, doubted = [], None
     for model, count in MODELS.items():
         if last is not None and known < count:
             break
@@ -310,7 +334,14 @@ def _within_noise(fit):
     return fit.spare <= 0 or chdtrc(fit.spare, fit.reduced_chi2 * fit.spare) > LEAST_PROBABILITY
 
 
-def find_doubt(model, size, *, lengths=(), rectangles=(), straights=()):
+def find_doubt(
+    model: str,
+    size: tuple[int, int],
+    *,
+    lengths: Sequence[KnownLength] = (),
+    rectangles: Sequence[Rectangle] = (),
+    straights: Sequence = (),
+) -> Doubt | None:
     """The one known length that the others contradict, or None; found by leaving each out in turn.
 
     The others must agree within their noise, be at least two more than the model needs, and contradict the
@@ -355,7 +386,7 @@ def _why(fit, tried):
     return f"The {fit.model} model fits all known sizes within their noise{before}."
 
 
-def resolution_lengths(dpi, key=""):
+def resolution_lengths(dpi: Sequence[float], key: str = "") -> list[KnownLength]:
     """Known lengths across and down that say what a scan's resolution says.
 
     Args:
@@ -383,13 +414,13 @@ def resolution_lengths(dpi, key=""):
     ]
 
 
-def across_picture(width, height):
+def across_picture(width: int, height: int) -> tuple[tuple[float, float], tuple[float, float], float]:
     """(start, end, standard deviation) of the whole width of a picture in pixels: its border lies half a pixel beyond
     its outermost pixels."""
     return (-0.5, height / 2), (width - 0.5, height / 2), BORDER_SIGMA_PX
 
 
-def is_guessed(dpi):
+def is_guessed(dpi: list[float]) -> bool:
     """Whether a resolution is what programs write when they do not know it."""
     return all(any(abs(value - guess) < 0.5 for guess in GUESSED_DPI) for value in dpi)
 
@@ -422,7 +453,16 @@ def _slopes(function, x):
     ).T
 
 
-def measure_next(fit, size, candidates, targets, *, lengths=(), rectangles=(), gauge_u95_mm=0.02):
+def measure_next(
+    fit: Calibration,
+    size: tuple[int, int],
+    candidates: list[tuple[tuple, tuple]],
+    targets: list[tuple[tuple, tuple]],
+    *,
+    lengths: Sequence[KnownLength] = (),
+    rectangles: tuple[Rectangle, ...] = (),
+    gauge_u95_mm: float = 0.02,
+) -> Suggestion | None:
     """The candidate length whose measurement lowers the total variance of the targets most.
 
     All five numbers of a tilted view count, those that nothing has told about by what is usual: scales that

@@ -6,8 +6,11 @@ Kittler 2000)
 and joined to lines that may be bowed by some pixels. What is scored is how much of each of the four sides is there.
 """
 
+from __future__ import annotations
+
 import itertools
 import math
+from typing import Any
 
 import attrs
 import cv2
@@ -61,7 +64,7 @@ class Quadrangle:
     aspect_off: float
 
 
-def find_quadrangles(light, aspect, near=None):
+def find_quadrangles(light: np.ndarray, aspect: float, near: Any = None) -> list[Quadrangle]:
     """Things with four straight sides of a known ratio, the most convincing first.
 
     Args:

@@ -1,10 +1,17 @@
 """The picture with perspective and lens bending taken out, for laying under the sketch."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import attrs
 import cv2
 import numpy as np
 
 from nomogon_core.errors import CalibrationError
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.calibration import Calibration
 
 GRID_PX = 24
 MOST_SIDE = 2400
@@ -19,7 +26,7 @@ class Rectified:
     matrix: tuple
 
 
-def placed_box(fit, size):
+def placed_box(fit: Calibration, size: tuple[int, int]) -> tuple[tuple[int, int], tuple[float, ...]]:
     """(width, height) in pixels and the matrix of the rectified picture of a picture of this size.
 
     Where a strong tilt would stretch the picture beyond all measure, only its near part is taken.
@@ -38,7 +45,7 @@ def placed_box(fit, size):
     return (across, down), (pixel, 0.0, 0.0, -pixel, float(low[0]), float(high[1]))
 
 
-def rectify(pixels, fit):
+def rectify(pixels: np.ndarray, fit: Calibration) -> Rectified:
     """Lay a picture flat.
 
     Args:

@@ -1,7 +1,10 @@
 """Cards and sheets of known size by their four edges, never by corner pixels: cards have round corners, and a lens
 rounds every corner off."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import cv2
@@ -14,6 +17,9 @@ from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.bowed import follow_edge_between
 from nomogon_core.reference.models import Rectangle
 from nomogon_core.reference.quadrangles import find_quadrangles
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.models import Edge
 
 # ISO/IEC 7810 ID-1; ISO 216; ANSI/ASME Y14.1 size A.
 SIZES_MM = {"card": (85.60, 53.98), "A4": (297.0, 210.0), "A5": (210.0, 148.0), "Letter": (279.4, 215.9)}
@@ -43,7 +49,7 @@ def _line_near(edge, corner):
     return center, np.linalg.svd(near - center, full_matrices=False)[2][0]
 
 
-def followed(light, corners):
+def followed(light: np.ndarray, corners: np.ndarray) -> tuple[np.ndarray, tuple[Edge, ...]]:
     """(corners (4, 2), edges) of a thing with four straight sides, from rough corners in pixels in order around it.
 
     Args:
@@ -66,7 +72,7 @@ def followed(light, corners):
     return np.array(crossed), edges
 
 
-def follow_straight(light, start, end):
+def follow_straight(light: np.ndarray, start: np.ndarray, end: np.ndarray) -> list[list[float]]:
     """Places along an edge between two clicks that is straight in reality but may be bowed by the lens.
 
     Args:
@@ -91,7 +97,7 @@ def follow_straight(light, start, end):
         if not (0 <= place[0] <= light.shape[1] - 1 and 0 <= place[1] <= light.shape[0] - 1):
             continue
         pick = pick_edge(light, *place, search_px=reach if share else SEARCH_PX)
-        if pick.on_edge and abs(float(np.dot(pick.normal, way))) < 0.3:
+        if pick.on_edge and pick.normal and abs(float(np.dot(pick.normal, way))) < 0.3:
             found.append([pick.x, pick.y])
             off = float((np.array(found[-1]) - start) @ normal)
     if len(found) < SAMPLES // 3:
@@ -101,7 +107,7 @@ def follow_straight(light, start, end):
     return found
 
 
-def arranged(corners, width_mm, height_mm):
+def arranged(corners: np.ndarray, width_mm: float, height_mm: float) -> np.ndarray:
     """The corners clockwise as seen, turned so that the first side is the width."""
     corners = np.asarray(corners, float)
     x, y = corners.T
@@ -114,7 +120,7 @@ def arranged(corners, width_mm, height_mm):
     return corners
 
 
-def find_rectangle(light, kind, near=None):
+def find_rectangle(light: np.ndarray, kind: str, near: Any = None) -> Rectangle:
     """A card or sheet in a picture.
 
     Args:
@@ -147,7 +153,9 @@ def find_rectangle(light, kind, near=None):
     )
 
 
-def rectangle_from_corners(light, name, corners, size_mm, u95_mm):
+def rectangle_from_corners(
+    light: np.ndarray, name: str, corners: np.ndarray, size_mm: tuple[float, float], u95_mm: float
+) -> Rectangle:
     """A rectangle of known size from rough corners.
 
     Raises:
@@ -165,7 +173,7 @@ class Round:
     half_axes: tuple
     angle: float
 
-    def diameters(self):
+    def diameters(self) -> list[tuple[tuple, tuple]]:
         """Two pairs of opposite places, along both axes."""
         way = np.array([math.cos(self.angle), math.sin(self.angle)])
         side = np.array([-way[1], way[0]])
@@ -176,7 +184,7 @@ class Round:
         ]
 
 
-def find_round(light, near):
+def find_round(light: np.ndarray, near: list[float] | np.ndarray) -> Round:
     """The smallest round edge around a place.
 
     Raises:

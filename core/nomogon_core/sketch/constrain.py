@@ -1,5 +1,9 @@
 """Adding and changing constraints so that the sketch stays solved, or saying in words why it cannot."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import attrs
 
 from nomogon_core.errors import NotNeededError, SketchError
@@ -8,17 +12,20 @@ from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words, refreshed
 from nomogon_core.sketch.solve import STATUS, dependence, solve
 
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Constraint, Sketch
+
 
 @attrs.frozen
 class Change:
     """A changed sketch and what to tell about it ("" for nothing)."""
 
-    sketch: object
+    sketch: Sketch
     note: str
     name: str = ""
 
 
-def constrain(sketch, constraint):
+def constrain(sketch: Sketch, constraint: Constraint) -> Change:
     """Add a constraint or dimension and solve.
 
     A dimension that the others already determine becomes a reference dimension.
@@ -76,7 +83,7 @@ def _contradiction(sketch, name):
     return f"{what} cannot be met together with the other constraints near the shape as drawn; nothing was changed."
 
 
-def set_value(sketch, name, value, *, typed, source="set"):
+def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: str = "set") -> Change:
     """Give a dimension a new value and solve.
 
     Raises:

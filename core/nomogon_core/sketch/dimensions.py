@@ -1,12 +1,18 @@
 """What a dimension reads: its value at the sketch's present places, and a name in words."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.model import Constraint
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
 
 NAMES = {
     "distance": "Distance",
@@ -18,7 +24,7 @@ NAMES = {
 }
 
 
-def measure(sketch, kind, of):
+def measure(sketch: Sketch, kind: str, of: tuple[str, ...]) -> float:
     """Present value of a dimension, millimetres or radians.
 
     Raises:
@@ -60,7 +66,7 @@ def _two_places(sketch, of, kind):
     return sketch.points[of[0]], sketch.points[of[1]]
 
 
-def new_dimension(sketch, kind, of, **fields):
+def new_dimension(sketch: Sketch, kind: str, of: tuple[str, ...], **fields: Any) -> Constraint:
     """A dimension at its present value with a free name; lines shared with a point pair are told apart by number."""
     names = {item.name for item in sketch.constraints.values()}
     number = 1
@@ -69,7 +75,7 @@ def new_dimension(sketch, kind, of, **fields):
     return Constraint(kind, of, value=measure(sketch, kind, of), name=f"{NAMES[kind]} {number}", **fields)
 
 
-def traced_u95(sketch, item, picture_u95):
+def traced_u95(sketch: Sketch, item: Constraint, picture_u95: float) -> float | None:
     """95 % uncertainty of a dimension on traced curves, in millimetres or radians; None when something drawn by hand is
     in it.
 
@@ -112,7 +118,9 @@ def _u95_at_foot(sketch, line, point):
     return line.u95 / 2 * math.sqrt(1 + 12 * (along / max(run, 1e-12)) ** 2)
 
 
-def angle_u95(first_length, first_u95, second_length, second_u95, picture_u95):
+def angle_u95(
+    first_length: float, first_u95: float, second_length: float, second_u95: float, picture_u95: float
+) -> float:
     """95 % uncertainty in radians of the angle between two fitted lines.
 
     A line through evenly spread points is as unsure in direction as √12 times its middle across, over its length
@@ -131,7 +139,7 @@ def angle_u95(first_length, first_u95, second_length, second_u95, picture_u95):
     )
 
 
-def refreshed(sketch):
+def refreshed(sketch: Sketch) -> Sketch:
     """The sketch with every reference dimension read anew."""
     constraints = {
         name: item
@@ -142,7 +150,7 @@ def refreshed(sketch):
     return attrs.evolve(sketch, constraints=constraints)
 
 
-def in_words(sketch, name):
+def in_words(sketch: Sketch, name: str) -> str:
     """A constraint as people would say it, for messages."""
     item = sketch.constraints[name]
     if item.is_dimension:

@@ -1,6 +1,9 @@
 """A sketch as a drawing board needs it: path data, states, where dimensions are anchored; plain data."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 from nomogon_core.geometry.paths import path_data
 from nomogon_core.quantity.units import format_angle, format_length
@@ -8,8 +11,13 @@ from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import loop_curves
 
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.sketch.regions import Finding, Region
+    from nomogon_core.sketch.solve import Freedom
 
-def draw(sketch, free=None, unit="mm"):
+
+def draw(sketch: Sketch, free: Freedom | None = None, unit: str = "mm") -> dict[str, list[dict]]:
     """Curves, points, dimensions and constraints of a sketch.
 
     Args:
@@ -155,7 +163,7 @@ def _corner(sketch, item):
     return {"shape": "corner", "center": list(place), "angles": angles}
 
 
-def draw_regions(sketch, regions):
+def draw_regions(sketch: Sketch, regions: tuple[Region, ...]) -> list[dict[str, Any]]:
     """Regions as path data that can be filled by the even-odd rule."""
     return [
         {
@@ -168,7 +176,7 @@ def draw_regions(sketch, regions):
     ]
 
 
-def draw_findings(findings):
+def draw_findings(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
     return [
         {
             "code": item.code,

@@ -1,6 +1,10 @@
 """Plain changes of a sketch: adding and taking away points, curves, constraints; each returns a new sketch."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -9,6 +13,9 @@ from scipy.interpolate import CubicSpline
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, ends
 from nomogon_core.sketch.model import Constraint, Curve
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
 
 SAME_PLACE_MM = 1e-6
 
@@ -20,7 +27,7 @@ def _with(sketch, prefix, kind, value):
     ), name
 
 
-def add_point(sketch, place):
+def add_point(sketch: Sketch, place: np.ndarray | tuple[float, float]) -> tuple[Sketch, str]:
     """A new point; returns the sketch and the point's id."""
     return _with(sketch, "p", "points", (float(place[0]), float(place[1])))
 
@@ -34,7 +41,9 @@ def _point_of(sketch, place):
     return add_point(sketch, place)
 
 
-def add_curve(sketch, kind, places, **fields):
+def add_curve(
+    sketch: Sketch, kind: str, places: Sequence[str | tuple[float, float]], **fields: Any
+) -> tuple[Sketch, str]:
     """A new curve through places that are point ids or coordinates; returns the sketch and the curve's id."""
     names = []
     for place in places:
@@ -43,7 +52,9 @@ def add_curve(sketch, kind, places, **fields):
     return _with(sketch, "c", "curves", Curve(kind, names, **fields))
 
 
-def add_line(sketch, start, end, **fields):
+def add_line(
+    sketch: Sketch, start: str | tuple[float, float], end: str | tuple[float, float], **fields: Any
+) -> tuple[Sketch, str]:
     """A line between two places.
 
     Raises:
@@ -56,7 +67,7 @@ def add_line(sketch, start, end, **fields):
     return add_curve(sketch, "line", (first, last), **fields)
 
 
-def add_circle(sketch, center, radius, **fields):
+def add_circle(sketch: Sketch, center: tuple[float, float], radius: float, **fields: Any) -> tuple[Sketch, str]:
     """A circle.
 
     Raises:
@@ -67,7 +78,9 @@ def add_circle(sketch, center, radius, **fields):
     return add_curve(sketch, "circle", (center,), radius=float(radius), **fields)
 
 
-def add_ellipse(sketch, center, first, second, **fields):
+def add_ellipse(
+    sketch: Sketch, center: tuple[float, float], first: tuple[float, float], second: tuple[float, float], **fields: Any
+) -> tuple[Sketch, str]:
     """An ellipse.
 
     Args:
@@ -87,7 +100,9 @@ def add_ellipse(sketch, center, first, second, **fields):
     return add_curve(sketch, "ellipse", (middle, tip, (x + other * normal[0], y + other * normal[1])), **fields)
 
 
-def circle_through(first, second, third):
+def circle_through(
+    first: tuple[float, float], second: np.ndarray | tuple[float, float], third: tuple[float, float]
+) -> tuple[tuple[float, float], float]:
     """Centre and radius of the circle through three places.
 
     Raises:
@@ -105,7 +120,13 @@ def circle_through(first, second, third):
     return (x0 + x, y0 + y), math.hypot(x, y)
 
 
-def add_arc_through(sketch, start, middle, end, **fields):
+def add_arc_through(
+    sketch: Sketch,
+    start: str | tuple[float, float],
+    middle: np.ndarray | tuple[float, float],
+    end: str | tuple[float, float],
+    **fields: Any,
+) -> tuple[Sketch, str]:
     """An arc from start to end through a place between; stored counter-clockwise.
 
     Raises:
@@ -121,7 +142,7 @@ def add_arc_through(sketch, start, middle, end, **fields):
     return add_curve(sketch, "arc", (center, first, last), radius=radius, **fields)
 
 
-def add_spline_through(sketch, places, **fields):
+def add_spline_through(sketch: Sketch, places: list[str | tuple[float, float]], **fields: Any) -> tuple[Sketch, str]:
     """A smooth spline through two or more places (natural cubic, chord-length parameters).
 
     Raises:
@@ -149,7 +170,9 @@ def add_spline_through(sketch, places, **fields):
     return add_curve(sketch, "spline", control, **fields)
 
 
-def add_outline(sketch, curves, u95, *, origin, closed=True):
+def add_outline(
+    sketch: Sketch, curves: Sequence[Any], u95: Sequence[float | None], *, origin: str, closed: bool = True
+) -> tuple[Sketch, list[str], list[tuple]]:
     """The curves of one outline, sharing the points at their joints.
 
     Returns:
@@ -186,12 +209,12 @@ def add_outline(sketch, curves, u95, *, origin, closed=True):
     return sketch, names, joints
 
 
-def add_constraint(sketch, constraint):
+def add_constraint(sketch: Sketch, constraint: Constraint) -> tuple[Sketch, str]:
     """The constraint as it is, unsolved; returns the sketch and its id."""
     return _with(sketch, "k", "constraints", constraint)
 
 
-def remove(sketch, names):
+def remove(sketch: Sketch, names: list[str]) -> Sketch:
     """Take away points, curves and constraints by id, and all that hangs on them."""
     gone = set(names)
     for name in names:
@@ -215,14 +238,14 @@ def remove(sketch, names):
     return attrs.evolve(sketch, points=kept_points, curves=kept_curves, constraints=constraints)
 
 
-def set_construction(sketch, names, construction):
+def set_construction(sketch: Sketch, names: list[str], construction: bool) -> Sketch:
     curves = dict(sketch.curves)
     for name in names:
         curves[name] = attrs.evolve(sketch.curve(name), construction=construction)
     return attrs.evolve(sketch, curves=curves)
 
 
-def merge_points(sketch, kept, gone):
+def merge_points(sketch: Sketch, kept: str, gone: str) -> Sketch:
     """Two points become one; constraints between them vanish. Used to close a gap."""
     if kept == gone:
         return sketch
@@ -240,7 +263,9 @@ def merge_points(sketch, kept, gone):
     return attrs.evolve(sketch, points=points, curves=curves, constraints=constraints)
 
 
-def smooth_joints(sketch, joints, *, within=math.radians(3.0)):
+def smooth_joints(
+    sketch: Sketch, joints: Sequence[tuple[str, str]], *, within: float = math.radians(3.0)
+) -> list[Constraint]:
     """Tangent constraints for the joints of an outline that are smooth already."""
     found = []
     for before, after in joints:

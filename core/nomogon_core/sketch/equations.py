@@ -4,13 +4,19 @@ The kinds of rows are those of :mod:`nomogon_core.sketch.rows`. Linear ones with
 rows at all: they merge parameters.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.model import article
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Constraint, Sketch
 
 ZERO = 0
 
@@ -43,7 +49,7 @@ class Equations:
         scale, center: model = value * scale + center.
     """
 
-    def __init__(self, sketch, *, only=None):
+    def __init__(self, sketch: Sketch, *, only: Any = None) -> None:
         self.sketch = sketch
         self.scale = sketch.size()
         places = np.array(list(sketch.points.values())).reshape(-1, 2)
@@ -68,7 +74,7 @@ class Equations:
             if item.driving and (only is None or name in only):
                 self.add(name, item)
 
-    def add(self, name, item):
+    def add(self, name: str, item: Constraint) -> None:
         """Equations of one constraint.
 
         Raises:

@@ -1,12 +1,18 @@
 """Halves of a traced outline tied to each other in the sketch: points symmetric about the axis, radii equal."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Constraint
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
 
 SAME_PLACE_MM = 1e-5
 
@@ -23,7 +29,7 @@ def _across(sketch, axis):
     return off, lambda places: np.asarray(places) - 2 * off(places)[:, None] * normal
 
 
-def images(sketch, names, axis):
+def images(sketch: Sketch, names: list[str], axis: str) -> tuple[dict[str, str], list[str]]:
     """(point on the left -> its image on the right, points on the axis) of the points of some curves.
 
     Args:
@@ -43,7 +49,7 @@ def images(sketch, names, axis):
     return pairs, [points[index] for index in range(len(points)) if abs(side[index]) <= SAME_PLACE_MM]
 
 
-def tied_halves(sketch, names, axis):
+def tied_halves(sketch: Sketch, names: list[str], axis: str) -> Sketch:
     """The sketch with the halves of some curves tied about a line, as far as they are not yet; nothing is solved.
 
     Ends and control points are made symmetric and round curves equal: an arc's centre follows from its ends and radius.
@@ -77,7 +83,7 @@ def tied_halves(sketch, names, axis):
     return sketch
 
 
-def joints_of_one_half(sketch, joints, axis):
+def joints_of_one_half(sketch: Sketch, joints: tuple[tuple[str, str], ...], axis: str) -> list[tuple[str, str]]:
     """Those of the joints (curve, curve) that are on the axis or to its left: the others follow by symmetry."""
     off, _ = _across(sketch, axis)
 

@@ -3,12 +3,16 @@
 An arc always runs counter-clockwise from its start to its end. Curves that meet share the point itself.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline
+from nomogon_core.tuples import as_tuple
 
 POINT_COUNT = {"line": 2, "arc": 3, "circle": 1, "ellipse": 3}
 ROUND = ("circle", "arc", "ellipse")
@@ -30,7 +34,7 @@ CONSTRAINTS = (
 DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle")
 
 
-def article(kind):
+def article(kind: str) -> str:
     """A kind of entity with its article."""
     return f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
 
@@ -50,13 +54,13 @@ class Curve:
     """
 
     kind: str
-    points: tuple = attrs.field(converter=tuple)
+    points: tuple = attrs.field(converter=as_tuple)
     radius: float = 0.0
     construction: bool = False
     u95: float | None = None
     origin: str = "drawn"
 
-    def end_points(self):
+    def end_points(self) -> tuple[str, ...]:
         """Ids of both ends, or () for a circle or ellipse."""
         if self.kind in CLOSED:
             return ()
@@ -79,7 +83,7 @@ class Constraint:
     """
 
     kind: str
-    of: tuple = attrs.field(converter=tuple)
+    of: tuple = attrs.field(converter=as_tuple)
     value: float | None = None
     typed: str = ""
     name: str = ""
@@ -88,7 +92,7 @@ class Constraint:
     u95: float | None = None
 
     @property
-    def is_dimension(self):
+    def is_dimension(self) -> bool:
         return self.kind in DIMENSIONS
 
 
@@ -101,13 +105,13 @@ class Sketch:
     constraints: dict = attrs.field(factory=dict)
     next_number: int = 1
 
-    def curve(self, name):
+    def curve(self, name: str) -> Curve:
         try:
             return self.curves[name]
         except KeyError:
             raise SketchError(f"There is no curve {name} in the sketch any more; choose it again.") from None
 
-    def geometry(self, name):
+    def geometry(self, name: str) -> Any:
         """The plane curve of an entity."""
         curve = self.curve(name)
         places = [self.points[point] for point in curve.points]
@@ -130,7 +134,7 @@ class Sketch:
         sweep = (last - first) % (2 * math.pi) or 2 * math.pi
         return Arc(center, curve.radius, first, sweep)
 
-    def size(self):
+    def size(self) -> float:
         """Longer side of the box around all points, circles and ellipses; 1 when empty."""
         xs, ys = [], []
         for x, y in self.points.values():
@@ -149,7 +153,7 @@ class Sketch:
         return max(max(xs) - min(xs), max(ys) - min(ys), 1e-6) if xs else 1.0
 
 
-def to_json(sketch):
+def to_json(sketch: Sketch) -> dict[str, Any]:
     """Plain data of a sketch; the inverse of :func:`from_json`."""
     return {
         "points": {name: [x, y] for name, (x, y) in sketch.points.items()},
@@ -159,7 +163,7 @@ def to_json(sketch):
     }
 
 
-def from_json(data):
+def from_json(data: dict[str, Any]) -> Sketch:
     """A sketch from plain data.
 
     Raises:

@@ -1,6 +1,9 @@
 """Closed regions of a sketch, and what keeps a sketch from having them: gaps, loose ends, crossings, doubles."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -9,6 +12,9 @@ from shapely.geometry import LineString, Point, Polygon
 
 from nomogon_core.geometry.curves import Line, Spline, bezier, closed_area, ends, length, reverse, sample
 from nomogon_core.sketch.model import article
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Curve, Sketch
 
 JOINED_MM = 1e-5
 CHORD_MM = 0.01
@@ -35,7 +41,7 @@ class Region:
     area: float
     inside: tuple
 
-    def loops(self):
+    def loops(self) -> tuple[tuple[tuple, ...], ...]:
         return (self.outer, *self.holes)
 
 
@@ -58,7 +64,7 @@ class Finding:
     of: tuple
 
 
-def loop_curves(sketch, loop):
+def loop_curves(sketch: Sketch, loop: tuple[tuple[str, bool], ...]) -> tuple[Any, ...]:
     """The curves of a loop in order, each run the way the loop goes."""
     return tuple(reverse(sketch.geometry(name)) if backwards else sketch.geometry(name) for name, backwards in loop)
 
@@ -174,7 +180,7 @@ def _faces(graph):
     return loops
 
 
-def find_regions(sketch):
+def find_regions(sketch: Sketch) -> tuple[Region, ...]:
     """All regions that the curves enclose, largest first.
 
     Returns:
@@ -241,7 +247,7 @@ def _polygon(curves):
     )
 
 
-def match_region(regions, name, there):
+def match_region(regions: tuple[Region, ...], name: str, there: dict[str, Curve]) -> Region | None:
     """The region of that name, or the one that has become of it, or None where it is lost.
 
     A corner rounded later adds a curve to the boundary, a side drawn anew takes the place of another. So the boundary
@@ -279,7 +285,7 @@ def _spot(place):
     return f"({x:.1f}, {y:.1f})"
 
 
-def find_findings(sketch):
+def find_findings(sketch: Sketch) -> tuple[Finding, ...]:
     """Everything that keeps the curves from closing regions, worst first."""
     graph = _graph(sketch)
     found = [

@@ -5,6 +5,11 @@ Steps are the minimum-norm solutions of the damped normal equations J Jᵀ + λ 
 solving is a status, not an exception.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
 import attrs
 import numpy as np
 from scipy.linalg import LinAlgError, cho_factor, cho_solve
@@ -14,6 +19,9 @@ from scipy.sparse.linalg import splu
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.system import System
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Curve, Sketch
 
 # Residuals, and moves that are no more than rounding, as shares of the sketch's size.
 TOLERANCE, ROUNDING = 1e-10, 1e-11
@@ -46,20 +54,20 @@ class Solution:
         iterations: steps taken.
     """
 
-    sketch: object = attrs.field(repr=False)
+    sketch: Sketch = attrs.field(repr=False)
     status: str
     residual_mm: float
     iterations: int
 
     @property
-    def solved(self):
+    def solved(self) -> bool:
         return self.status != "unsolved"
 
 
 class _Component:
     """Rows and unknowns that hang together, with dense or sparse algebra by size."""
 
-    def __init__(self, system, unknowns, rows):
+    def __init__(self, system: System, unknowns: np.ndarray, rows: np.ndarray) -> None:
         self.system, self.unknowns, self.rows = system, unknowns, rows
         local_row, local_column = np.full(system.row_count, -1), np.full(system.count, -1)
         local_row[rows], local_column[unknowns] = np.arange(len(rows)), np.arange(len(unknowns))
@@ -68,10 +76,10 @@ class _Component:
         self.shape = (len(rows), len(unknowns))
         self.dense = len(rows) <= DENSE_ROWS
 
-    def residuals(self, x):
+    def residuals(self, x: Any) -> Any:
         return self.system.evaluate(x, derivatives=False)[0][self.rows]
 
-    def linearize(self, x):
+    def linearize(self, x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         residuals, entries = self.system.evaluate(x)
         values = entries[self.entries]
         if self.dense:
@@ -81,7 +89,7 @@ class _Component:
             return residuals[self.rows], flat.reshape(self.shape)
         return residuals[self.rows], coo_matrix((values, (self.row, self.column)), shape=self.shape).tocsr()
 
-    def factor(self, jacobian, weights, damping):
+    def factor(self, jacobian: Any, weights: np.ndarray, damping: float) -> Callable | None:
         """Function r -> -W J' (J W J' + damping)^-1 r; None when that cannot be factored."""
         if self.dense:
             weighted = jacobian * weights
@@ -164,7 +172,7 @@ def _dogleg_step(newton, steepest, radius):
     return steepest + between * (-b + np.sqrt(max(b * b - 4 * a * c, 0))) / (2 * a)
 
 
-def solve(sketch):
+def solve(sketch: Sketch) -> Solution:
     """Move a sketch as little as possible until all constraints are met.
 
     Returns:
@@ -245,7 +253,7 @@ class Grab:
     Every move starts from the state at the grab, so that a way out and back ends where it began.
     """
 
-    def __init__(self, sketch, held):
+    def __init__(self, sketch: Sketch, held: list[str]) -> None:
         """Args:
             held: ids of the points that follow the pointer, or of one circle or arc whose radius does.
 
@@ -289,7 +297,7 @@ class Grab:
                 held[number] = True
         return want, held
 
-    def move(self, offset, place):
+    def move(self, offset: tuple[float, float], place: tuple[float, float] | None) -> Sketch:
         """The sketch with the held parts moved by ``offset`` (mm) as far as constraints let them.
 
         Args:
@@ -352,11 +360,11 @@ class Freedom:
     points: dict
     radii: frozenset
 
-    def curve_is_free(self, curve_name, curve):
+    def curve_is_free(self, curve_name: str, curve: Curve) -> bool:
         return curve_name in self.radii or any(point in self.points for point in curve.points)
 
 
-def freedom(sketch):
+def freedom(sketch: Sketch) -> Freedom:
     """Degrees of freedom and where they are, from the null space of the constraints (rank by singular values)."""
     equations = Equations(sketch)
     system = System(equations)
@@ -415,7 +423,7 @@ class Dependence:
     among: tuple
 
 
-def dependence(sketch, name):
+def dependence(sketch: Sketch, name: str) -> Dependence:
     """Whether constraint ``name`` follows from the others at the sketch's present places, and from which."""
     system = System(Equations(sketch), merge=False)
     _, entries = system.evaluate(system.start())

@@ -1,12 +1,19 @@
 """Equations merged into a system: unknowns (union-find with offsets), rows grouped by kind, the sparse Jacobian, and
 the components that can be solved alone."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from nomogon_core.sketch.equations import ZERO, Row
 from nomogon_core.sketch.rows import EVALUATORS, WIDTHS
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.equations import Equations
 
 
 class System:
@@ -18,7 +25,7 @@ class System:
         broken: merges that contradict others, as (owner, how far off).
     """
 
-    def __init__(self, equations, *, merge=True):
+    def __init__(self, equations: Equations, *, merge: bool = True) -> None:
         self.equations = equations
         size = len(equations.values)
         self.broken = []
@@ -93,16 +100,16 @@ class System:
         self._kept = columns_all >= 0
         self.row_of, self.column_of = rows_all[self._kept], columns_all[self._kept]
 
-    def start(self):
+    def start(self) -> np.ndarray:
         """The unknowns as drawn."""
         return self.equations.values[self.unknowns].copy()
 
-    def parameters(self, x):
+    def parameters(self, x: np.ndarray) -> np.ndarray:
         """All parameters of given unknowns."""
         padded = np.append(x, 0.0)
         return padded[self.unknown_of] + self.offset
 
-    def evaluate(self, x, *, derivatives=True):
+    def evaluate(self, x: np.ndarray, *, derivatives: bool = True) -> tuple[np.ndarray, Any]:
         """Residuals (rows,) and the Jacobian's entries in the order of ``row_of`` and ``column_of``."""
         values = self.parameters(x)
         residuals = np.empty(self.row_count)
@@ -117,7 +124,7 @@ class System:
         entries = np.concatenate(parts)[self._kept] if parts else np.zeros(0)
         return residuals, entries
 
-    def components(self):
+    def components(self) -> list[tuple[np.ndarray, np.ndarray]]:
         """Groups of unknowns that rows tie together, as (unknown indices, row indices)."""
         if not self.count:
             return []

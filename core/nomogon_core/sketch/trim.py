@@ -1,7 +1,10 @@
 """Curves drawn long past a corner and cut back to where they cross, or drawn short and carried on; splines with more or
 fewer points."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -16,6 +19,9 @@ from nomogon_core.sketch.model import Constraint
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.compiled_cubics import cubic_distances, fit_cubic
 
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
+
 END_SHARE = 1e-6
 REACH_SIZES = 4.0
 SAME_POINT_MM = 1e-5
@@ -29,7 +35,7 @@ HELD_ON = ("line", "arc", "circle", "ellipse")
 class Trimmed:
     """A sketch after a curve was cut back or carried on, and in words the constraints that went."""
 
-    sketch: object = attrs.field(repr=False)
+    sketch: Sketch = attrs.field(repr=False)
     lost: tuple = ()
 
 
@@ -39,7 +45,7 @@ def _meetings(sketch, name, curve):
     return sorted(found)
 
 
-def trim(sketch, name, place):
+def trim(sketch: Sketch, name: str, place: tuple[float, float]) -> Trimmed:
     """Take away the part of a curve around a place, from where it meets others on one side to where it does on the
     other.
 
@@ -159,7 +165,7 @@ def _still_holds(sketch, item, name):
     )
 
 
-def extend(sketch, name, place):
+def extend(sketch: Sketch, name: str, place: tuple[float, float]) -> Trimmed:
     """Carry the end of a line or arc that is nearest to a place on to the next curve that it meets.
 
     Raises:
@@ -199,7 +205,7 @@ def _carried_on(curve, at_end, reach):
     return Arc(curve.center, curve.radius, first, whole), sweep / whole
 
 
-def add_spline_point(sketch, name, place):
+def add_spline_point(sketch: Sketch, name: str, place: tuple[float, float]) -> Sketch:
     """One more point on a spline, whose shape stays exactly as it is.
 
     Raises:
@@ -209,11 +215,12 @@ def add_spline_point(sketch, name, place):
     t = nearest(curve, place)
     if abs(t - round(t)) < 0.02:
         raise SketchError("The spline has a point there already; click between two of its points.")
-    halves = (part(curve, 0.0, t), part(curve, t, span(curve)))
-    return _with_controls(sketch, name, item, [*halves[0].points, *halves[1].points[1:]])
+    before: Any = part(curve, 0.0, t)
+    after: Any = part(curve, t, span(curve))
+    return _with_controls(sketch, name, item, [*before.points, *after.points[1:]])
 
 
-def remove_spline_point(sketch, name, place):
+def remove_spline_point(sketch: Sketch, name: str, place: tuple[float, float]) -> tuple[Sketch, float]:
     """One point fewer on a spline: the two pieces beside the point nearest to a place become the cubic that is nearest
     to both.
 
@@ -247,7 +254,7 @@ def remove_spline_point(sketch, name, place):
     return changed, float(off)
 
 
-def smoother(sketch, name):
+def smoother(sketch: Sketch, name: str) -> tuple[Sketch, float]:
     """A spline through the same points whose bend goes on evenly from piece to piece (cubic spline interpolation), with
     the directions at its ends kept.
 

@@ -1,6 +1,9 @@
 """Help for drawing by hand over a picture: places, circles and runs of curves on its edges, in millimetres."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
@@ -14,6 +17,9 @@ from nomogon_core.sketch.edit import circle_through
 from nomogon_core.trace.fit import fit_open
 from nomogon_core.trace.following import FOLLOWED_BLUR_PX, follow_edge
 from nomogon_core.trace.whole import ellipse_through
+
+if TYPE_CHECKING:
+    from nomogon_core.reference.calibration import Calibration
 
 RIM_PLACES = 64
 LEAST_REACH_PX, MOST_REACH_PX = 3.0, 60.0
@@ -30,7 +36,9 @@ class Drawn:
     u95: tuple
 
 
-def stick(light, fit, place_mm, reach_mm):
+def stick(
+    light: np.ndarray, fit: Calibration, place_mm: tuple[float, float], reach_mm: float
+) -> tuple[float, float] | None:
     """The place on the nearest edge of the picture, along the edge's normal, or None where there is none in reach."""
     x, y = fit.to_px([place_mm])[0]
     height, width = light.shape
@@ -40,7 +48,9 @@ def stick(light, fit, place_mm, reach_mm):
     return tuple(fit.to_mm([(found.x, found.y)])[0].tolist()) if found.on_edge else None
 
 
-def along_edge(light, fit, start_mm, end_mm, tolerance_mm):
+def along_edge(
+    light: np.ndarray, fit: Calibration, start_mm: tuple[float, float], end_mm: tuple[float, float], tolerance_mm: float
+) -> Drawn:
     """The edge between two places as the fewest curves.
 
     Raises:
@@ -51,7 +61,7 @@ def along_edge(light, fit, start_mm, end_mm, tolerance_mm):
     return Drawn(fitted.curves, fitted.u95)
 
 
-def round_near(light, fit, place_mm):
+def round_near(light: np.ndarray, fit: Calibration, place_mm: tuple[float, float]) -> Drawn:
     """The circle, or else the ellipse, on the round edge around a place.
 
     Raises:
@@ -93,7 +103,13 @@ def _circle_of(places):
     return x + middle[0], y + middle[1], radius
 
 
-def arc_near(light, fit, start_mm, end_mm, between_mm):
+def arc_near(
+    light: np.ndarray,
+    fit: Calibration,
+    start_mm: tuple[float, float],
+    end_mm: tuple[float, float],
+    between_mm: tuple[float, float],
+) -> Drawn:
     """The arc on the edge along three rough places: its ends and a place between.
 
     The edge is looked for along the way through the three places; what lies far from the circle through the rest is

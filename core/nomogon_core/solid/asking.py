@@ -1,6 +1,12 @@
 """What an operation may ask while it builds: its blanks, resolved against the sketches and bodies as they are then."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import attrs
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.errors import OperationError
 from nomogon_core.sketch.model import ROUND
@@ -9,11 +15,19 @@ from nomogon_core.solid import bodies as made
 from nomogon_core.solid import kernel, naming, selection
 from nomogon_core.solid.kernel import ShapeMap
 
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.sketch.regions import Region
+    from nomogon_core.solid.bodies import Body
+    from nomogon_core.solid.facts import Facts
+    from nomogon_core.solid.planes import Frame
+    from nomogon_core.solid.sentence import Declaration
+
 
 class Suggested(OperationError):
     """An operation that would work with another number."""
 
-    def __init__(self, sentence, numbers):
+    def __init__(self, sentence: str, numbers: dict[str, float]) -> None:
         super().__init__(sentence)
         self.numbers = numbers
 
@@ -21,17 +35,17 @@ class Suggested(OperationError):
 class DrawnSketch:
     """A sketch where it lies at its step: its frame in space, and its regions by name, found once."""
 
-    def __init__(self, name, title, sketch, frame):
+    def __init__(self, name: str, title: str, sketch: Sketch, frame: Frame) -> None:
         self.name, self.title, self.sketch, self.frame = name, title, sketch, frame
-        self._regions = None
+        self._regions: tuple[Region, ...] | None = None
 
     @property
-    def regions(self):
+    def regions(self) -> tuple[Region, ...]:
         if self._regions is None:
             self._regions = find_regions(self.sketch)
         return self._regions
 
-    def region(self, name):
+    def region(self, name: str) -> list[list[tuple]]:
         """Loops of (curve id, curve) around a region.
 
         Raises:
@@ -52,14 +66,14 @@ class DrawnSketch:
             [(name, curve) for (name, _), curve in zip(loop, loop_curves(self.sketch, loop))] for loop in region.loops()
         ]
 
-    def centre(self, name):
+    def centre(self, name: str) -> tuple[float, float] | None:
         """(x, y) of a point, or of the centre of a round curve; None where it is not there any more."""
         if name in self.sketch.points:
             return self.sketch.points[name]
         curve = self.sketch.curves.get(name)
         return self.sketch.points[curve.points[0]] if curve and curve.kind in ROUND else None
 
-    def read_of_region(self, name):
+    def read_of_region(self, name: str) -> Any:
         """Plain data of everything that building over a region depends on."""
         region = match_region(self.regions, name, self.sketch.curves)
         return region and [[[curve_id, str(curve)] for curve_id, curve in loop] for loop in self._loops(region)]
@@ -68,12 +82,12 @@ class DrawnSketch:
 class State:
     """The sketches and bodies at a step."""
 
-    def __init__(self, titles):
+    def __init__(self, titles: dict[str, str]) -> None:
         self.titles = titles
         self.sketches, self.planes, self.bodies = {}, {}, {}
         self.not_made = set()
 
-    def sketch(self, name):
+    def sketch(self, name: str) -> DrawnSketch:
         """Raises: OperationError: there is no such sketch before this step, or it has lost its plane."""
         found = self.sketches.get(name)
         if found is None:
@@ -82,7 +96,7 @@ class State:
             raise OperationError(found)
         return found
 
-    def body(self, name):
+    def body(self, name: str) -> Body:
         """Raises: OperationError: there is no such body yet."""
         if name not in self.bodies:
             called = self.titles.get(name, name)
@@ -112,7 +126,7 @@ READS = {
 }
 
 
-def reads(declaration, filled, state):
+def reads(declaration: Declaration, filled: dict[str, Any], state: State) -> dict[str, list[Any]]:
     """Plain data of everything that an operation reads, for the hash of its result: numbers, geometry with the ids
     that its names will hold, and the hashes of bodies."""
     told = {}
@@ -130,26 +144,26 @@ class Ask:
 
     kernel = kernel
 
-    def __init__(self, step, declaration, filled, state):
+    def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state
 
-    def number(self, blank):
+    def number(self, blank: str) -> float:
         """A number in millimetres or radians; 0 where its clause does not stand."""
         return self.filled[blank]["value"] if self.filled.get(blank) else 0.0
 
-    def choice(self, blank):
+    def choice(self, blank: str) -> Any:
         return self.filled.get(blank)
 
-    def body(self, blank):
+    def body(self, blank: str) -> Body:
         return self.state.body(self.filled[blank])
 
-    def regions(self, blank):
+    def regions(self, blank: str) -> tuple[Frame, list[list]]:
         """(frame, loops of each region) of the regions picked."""
         picked = self.filled[blank]
         sketch = self.state.sketch(picked["sketch"])
         return sketch.frame, [sketch.region(name) for name in picked["names"]]
 
-    def centres(self, blank):
+    def centres(self, blank: str) -> tuple[Frame, list[tuple]]:
         """(frame, [(id, (x, y))]) of the centres picked.
 
         Raises:
@@ -163,27 +177,27 @@ class Ask:
                 raise OperationError(f"The centre {name} of this hole is not in the sketch any more; choose another.")
         return sketch.frame, places
 
-    def edges(self, blank):
+    def edges(self, blank: str) -> tuple[Body, list[TopoDS_Edge]]:
         """(body, edges) picked one by one or by rule."""
         picked = self.filled[blank]
         body = self.state.body(picked["body"])
         return body, selection.chosen_edges(body, picked.get("names") or (), picked.get("rule"))
 
-    def heights(self, body, frame):
+    def heights(self, body: Body, frame: Frame) -> tuple[float, float]:
         return body.heights(frame)
 
-    def no_names(self):
+    def no_names(self) -> ShapeMap:
         return ShapeMap()
 
-    def called(self, role):
+    def called(self, role: str) -> str:
         """Name of a face by its role in this operation."""
         return f"{self.step}.{role}"
 
-    def suggest(self, sentence, **numbers):
+    def suggest(self, sentence: str, **numbers: Any) -> None:
         """Fail with numbers that would work."""
         raise Suggested(sentence, numbers)
 
-    def placed(self, shapes, names, frame):
+    def placed(self, shapes: list[TopoDS_Shape], names: ShapeMap, frame: Frame) -> tuple[list[TopoDS_Shape], ShapeMap]:
         """Shapes built on Plan moved to a frame, their faces' names with them."""
         moved, moved_names = [], ShapeMap()
         for shape in shapes:
@@ -194,7 +208,7 @@ class Ask:
             moved.append(there)
         return moved, moved_names
 
-    def put(self, mode, blank, tools, names):
+    def put(self, mode: str, blank: str, tools: list[TopoDS_Shape], names: ShapeMap) -> dict[str, Body]:
         """Bodies changed by tools: a new one, or one that is added to or cut.
 
         Raises:
@@ -229,7 +243,9 @@ class Ask:
             raise OperationError(f"The cut does not touch {body.title}; look at its start, its length and its place.")
         return result
 
-    def rounded(self, body, edges, maker, shape, facts):
+    def rounded(
+        self, body: Body, edges: list[TopoDS_Edge], maker: BRepFilletAPI_MakeFillet, shape: TopoDS_Shape, facts: Facts
+    ) -> dict[str, Body]:
         """A body whose edges were rounded: round faces are called by their edge, corners by the faces around them."""
         names = naming.carried([body.shape], body.names, maker, shape)
         called = ShapeMap()

@@ -1,11 +1,19 @@
 """A body of the Build sheet: an exact shape with the names of its faces and what is known of it."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import attrs
+from OCP.TopoDS import TopoDS_Shape
 
 from nomogon_core.errors import OperationError
 from nomogon_core.solid import kernel, planes
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.kernel import ShapeMap
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.planes import Frame
 
 
 @attrs.frozen
@@ -20,13 +28,13 @@ class Body:
 
     name: str
     title: str
-    shape: object = attrs.field(repr=False)
+    shape: Any = attrs.field(repr=False)
     names: ShapeMap = attrs.field(repr=False)
     facts: Facts
     key: str = attrs.field(default="", repr=False)
     colour: str = "#9fb0a6"
 
-    def heights(self, frame=planes.PLAN):
+    def heights(self, frame: Frame = planes.PLAN) -> tuple[float, float]:
         """Lowest and highest reach along the normal of a plane, from that plane."""
         if frame == planes.PLAN:
             (_, _, low), (_, _, high) = self.facts.box
@@ -34,7 +42,7 @@ class Body:
         (_, _, low), (_, _, high) = kernel.tight_box(kernel.seen_from(self.shape, frame))
         return low, high
 
-    def flat_faces(self):
+    def flat_faces(self) -> dict[str, Frame]:
         """{face name: its :class:`planes.Frame`} of every flat face."""
         found = {}
         for face in kernel.faces_of(self.shape):
@@ -44,7 +52,15 @@ class Body:
         return found
 
 
-def accepted(name, title, shape, names, before=None, *, grows=None):
+def accepted(
+    name: str,
+    title: str,
+    shape: TopoDS_Shape,
+    names: ShapeMap,
+    before: Body | None = None,
+    *,
+    grows: bool | None = None,
+) -> Body:
     """A body from a result that has been looked at.
 
     Raises:

@@ -1,6 +1,11 @@
 """Curves of a sketch that follow edges of the solid: construction that is put where the edge is, and held there."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import attrs
+from OCP.TopoDS import TopoDS_Edge
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import Arc, Circle, Line, ends
@@ -8,12 +13,17 @@ from nomogon_core.sketch.dimensions import refreshed
 from nomogon_core.sketch.solve import solve
 from nomogon_core.solid import kernel, naming
 
+if TYPE_CHECKING:
+    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.solid.bodies import Body
+    from nomogon_core.solid.planes import Frame
+
 CANNOT = (
     "Only straight edges, and round ones that lie level to the sketch's plane, can be brought into it; choose another."
 )
 
 
-def edge_of(body, name):
+def edge_of(body: Body, name: str) -> TopoDS_Edge:
     """An edge of a body by its name.
 
     Raises:
@@ -25,7 +35,7 @@ def edge_of(body, name):
     raise OperationError(f"The edge {name} is not there any more; bring in another.")
 
 
-def shown_in(body, name, frame):
+def shown_in(body: Body, name: str, frame: Frame) -> Arc | Circle | Line:
     """The plane curve of an edge in a frame.
 
     Raises:
@@ -37,7 +47,7 @@ def shown_in(body, name, frame):
     return curve
 
 
-def places_of(curve):
+def places_of(curve: Circle | Line) -> tuple[list[tuple], float]:
     """(points in the order that the sketch keeps them, radius) of a plane curve."""
     if isinstance(curve, Line):
         return [curve.start, curve.end], 0.0
@@ -47,7 +57,7 @@ def places_of(curve):
     return [curve.center, start, end], curve.radius
 
 
-def moved(sketch, curves):
+def moved(sketch: Sketch, curves: dict[str, Any]) -> Sketch:
     """The sketch with some of its curves put elsewhere, and solved.
 
     Args:
@@ -73,7 +83,7 @@ def moved(sketch, curves):
     return refreshed(solution.sketch)
 
 
-def followed(sketch, brought, frame, bodies):
+def followed(sketch: Sketch, brought: dict[str, dict[str, str]], frame: Frame, bodies: dict[str, Body]) -> Sketch:
     """The sketch as it is once what was brought into it has followed the solid.
 
     Args:

@@ -4,17 +4,23 @@ Layout: a four-byte little-endian length, that many bytes of JSON, then the arra
 as {name, type, offset, count}. Vertices and normals are float32, indices uint32.
 """
 
+from __future__ import annotations
+
 import json
 import struct
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from nomogon_core.solid import kernel, naming
 
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
+
 DISPLAY_CHORD_SHARE = 0.0006
 
 
-def pack(bodies):
+def pack(bodies: dict[str, Body]) -> bytes:
     """Bytes of all bodies; see the module's layout."""
     arrays, listing, offset = [], [], 0
 

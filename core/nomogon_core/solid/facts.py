@@ -1,14 +1,17 @@
 """What is known of a body, and what came of a step; the hash under which results are kept."""
 
+from __future__ import annotations
+
 import hashlib
 import json
+from typing import Any
 
 import attrs
 
 DENSITIES = {"PLA": 1.24, "PETG": 1.27, "ABS": 1.04, "aluminium": 2.70, "steel": 7.85, "brass": 8.5}
 
 
-def fingerprint(*parts):
+def fingerprint(*parts: Any) -> str:
     """Hash of plain data, the key under which results are kept."""
     return hashlib.sha256(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()
 
@@ -33,10 +36,10 @@ class Facts:
     valid: bool
 
     @property
-    def size(self):
+    def size(self) -> tuple[float, float, float]:
         return tuple(high - low for low, high in zip(*self.box))
 
-    def mass_g(self, material):
+    def mass_g(self, material: str) -> float:
         return self.volume_mm3 / 1000 * DENSITIES[material]
 
 

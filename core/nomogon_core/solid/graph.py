@@ -5,7 +5,10 @@ Steps form a graph: an operation reads regions of a sketch, edges of a body, num
 on it, and the names in a result never depend on which worker made it.
 """
 
+from __future__ import annotations
+
 from collections import OrderedDict
+from typing import TYPE_CHECKING
 
 import attrs
 
@@ -19,6 +22,11 @@ from nomogon_core.solid.facts import Step, fingerprint
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.sentence import Length
 from nomogon_core.solid.sheet import PlaneStep, SketchStep
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
+    from nomogon_core.solid.planes import Frame
+    from nomogon_core.solid.sheet import BuildSheet
 
 CACHE_ENTRIES = 400
 NO_PLANE = "The plane of {} is lost: {}"
@@ -44,22 +52,22 @@ class Built:
 class Cache:
     """Results by the hash of what they read, least recently used ones dropped."""
 
-    def __init__(self, entries=CACHE_ENTRIES):
+    def __init__(self, entries: int = CACHE_ENTRIES) -> None:
         self.entries, self.kept = entries, OrderedDict()
 
-    def get(self, key):
+    def get(self, key: str) -> None:
         if key in self.kept:
             self.kept.move_to_end(key)
             return self.kept[key]
         return None
 
-    def put(self, key, value):
+    def put(self, key: str, value: tuple[dict[str, Body], Step]) -> None:
         self.kept[key] = value
         while len(self.kept) > self.entries:
             self.kept.popitem(last=False)
 
 
-def run(sheet, cache=None, until=None):
+def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None) -> Built:
     """All bodies of a Build sheet and what came of each step.
 
     A failed step changes nothing and says why; the following ones go on from what stood before it.
@@ -112,7 +120,9 @@ def _made_plane(step, state):
         edge = {name: edge for edge, name in naming.edge_names(body.shape, body.names)}.get(axis["edge"])
         line = kernel.axis_of(edge) if edge is not None else None
         if line is None:
-            raise OperationError("The edge that the plane turns about is not straight, or not there any more; choose another.")
+            raise OperationError(
+                "The edge that the plane turns about is not straight, or not there any more; choose another."
+            )
         return planes.turned(frame, *line, fields["angle"]["value"])
     if step.kind == "midway":
         return planes.midway(frame_at(fields["first"], state), frame_at(fields["second"], state))
@@ -134,7 +144,7 @@ def _corner(point, state):
     raise OperationError("A corner that the plane goes through is not there any more; choose three others.")
 
 
-def frame_at(plane, state):
+def frame_at(plane: dict[str, str] | str, state: State) -> Frame:
     """The frame of a plane at a step.
 
     Raises:
@@ -210,7 +220,7 @@ def _late(step, declared, state, sheet):
     return (declared.check(filled) if numbers else filled), numbers
 
 
-def sizes_of(state):
+def sizes_of(state: State) -> dict[str, Known]:
     """Sizes of all bodies as quantities that an expression can use: ``Plate width``, ``Plate volume`` …"""
     found = {}
     for name, body in state.bodies.items():
@@ -240,6 +250,6 @@ def _attempt(step, declared, filled, state, key):
     return {name: attrs.evolve(body, key=fingerprint(key, name)) for name, body in changed.items()}, Step(step.name)
 
 
-def flat_faces(bodies):
+def flat_faces(bodies: dict[str, Body]) -> list[tuple[str, str, Frame]]:
     """The drawing plane of every flat face: (body id, face name, :class:`planes.Frame`), in the order of the bodies."""
     return [(body.name, name, frame) for body in bodies.values() for name, frame in body.flat_faces().items()]

@@ -4,7 +4,10 @@ After every call the result is looked at: not empty, valid, of a sensible volume
 boolean is not always reported as one.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from OCP.Bnd import Bnd_Box
@@ -33,15 +36,26 @@ from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.ShapeCustom import ShapeCustom
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID, TopAbs_State, TopAbs_VERTEX
+from OCP.TopAbs import (
+    TopAbs_EDGE,
+    TopAbs_FACE,
+    TopAbs_REVERSED,
+    TopAbs_ShapeEnum,
+    TopAbs_SOLID,
+    TopAbs_State,
+    TopAbs_VERTEX,
+)
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.planes import PLAN
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.planes import Frame
 
 UP = gp_Dir(0, 0, 1)
 EXACT_SURFACES = (
@@ -57,7 +71,7 @@ SMOOTH_ANGLE = 0.02
 LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
 
 
-def is_failure(problem):
+def is_failure(problem: Any) -> Any:
     """Whether an exception was thrown by the kernel; its classes have no common base in this binding."""
     return type(problem).__module__.startswith("OCP.")
 
@@ -65,25 +79,25 @@ def is_failure(problem):
 class ShapeMap:
     """Shapes to values by identity, as the kernel sees it."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.index = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
         self.values = {}
 
-    def put(self, shape, value):
+    def put(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, value: Any) -> None:
         self.values[self.index.Add(shape)] = value
 
-    def get(self, shape, default=None):
+    def get(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, default: Any = None) -> Any:
         return self.values.get(self.index.FindIndex(shape), default)
 
 
-def parts_of(shape, kind):
+def parts_of(shape: TopoDS_Edge | TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
     """Sub-shapes of a kind, each once."""
     found = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapes_s(shape, kind, found)
     return [found.FindKey(index) for index in range(1, found.Extent() + 1)]
 
 
-def items(chain):
+def items(chain: List_TopoDS_Shape) -> list[TopoDS_Shape]:
     """Members of a kernel list; its own iterator takes 0.3 ms a list, so short ones are read from both ends."""
     size = chain.Size()
     if size == 0:
@@ -91,11 +105,11 @@ def items(chain):
     return [chain.First()] if size == 1 else [chain.First(), chain.Last()] if size == 2 else list(chain)
 
 
-def faces_of(shape):
+def faces_of(shape: TopoDS_Shape) -> list[TopoDS_Face]:
     return [TopoDS.Face(face) for face in parts_of(shape, TopAbs_FACE)]
 
 
-def edges_with_faces(shape):
+def edges_with_faces(shape: TopoDS_Shape) -> list[tuple[TopoDS_Edge, list]]:
     """(edge, its faces) of every edge."""
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, found)
@@ -105,14 +119,14 @@ def edges_with_faces(shape):
     ]
 
 
-def faces_at_vertices(shape):
+def faces_at_vertices(shape: TopoDS_Shape) -> IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher:
     """The faces that meet in each vertex of a shape, for :func:`faces_at_ends`."""
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_VERTEX, TopAbs_FACE, found)
     return found
 
 
-def corners_with_faces(shape):
+def corners_with_faces(shape: Any) -> Any:
     """((x, y, z), faces that meet there) of every vertex of a shape."""
     found = faces_at_vertices(shape)
     return [
@@ -121,16 +135,18 @@ def corners_with_faces(shape):
     ]
 
 
-def faces_at_ends(edge, found):
+def faces_at_ends(
+    edge: TopoDS_Edge, found: IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher
+) -> list[list[TopoDS_Shape]]:
     """The faces (one list a vertex) that meet at the ends of an edge."""
     return [items(found.FindFromKey(vertex)) for vertex in parts_of(edge, TopAbs_VERTEX)]
 
 
-def vertices_of(shape):
+def vertices_of(shape: TopoDS_Shape) -> list[TopoDS_Shape]:
     return parts_of(shape, TopAbs_VERTEX)
 
 
-def shape_list(shapes):
+def shape_list(shapes: list[TopoDS_Shape]) -> List_TopoDS_Shape:
     chain = List_TopoDS_Shape()
     for shape in shapes:
         chain.Append(shape)
@@ -165,7 +181,7 @@ def _edges_of_curve(curve, z):
     return edges
 
 
-def wire_of(named_curves, z):
+def wire_of(named_curves: list[tuple[str, Any]], z: float) -> tuple[TopoDS_Wire, list[tuple]]:
     """A closed wire, and the name of each of its edges.
 
     Args:
@@ -192,7 +208,7 @@ def wire_of(named_curves, z):
     return wire, named
 
 
-def face_of(loops, z):
+def face_of(loops: list[list[tuple]], z: float) -> tuple[TopoDS_Face, list[tuple]]:
     """A flat face from (name, curve) loops and its named edges; the outer loop first, the inner ones clockwise."""
     plane = gp_Pln(gp_Pnt(0, 0, z), UP)
     wire, named = wire_of(loops[0], z)
@@ -215,26 +231,26 @@ def _motion(frame):
     return motion
 
 
-def placed(shape, frame):
+def placed(shape: TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
     """A shape built on Plan, where a frame puts it."""
     return shape if frame == PLAN else shape.Moved(TopLoc_Location(_motion(frame)))
 
 
-def seen_from(shape, frame):
+def seen_from(shape: TopoDS_Edge | TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
     """A shape in the coordinates of a frame; the inverse of :func:`placed`."""
     return shape if frame == PLAN else shape.Moved(TopLoc_Location(_motion(frame).Inverted()))
 
 
-def prism(face, height):
+def prism(face: TopoDS_Face, height: float) -> BRepPrimAPI_MakePrism:
     """The maker of a prism over a face; it also knows what became of each edge."""
     return BRepPrimAPI_MakePrism(face, gp_Vec(0, 0, height))
 
 
-def cylinder(x, y, bottom, height, radius):
+def cylinder(x: float, y: float, bottom: float, height: float, radius: float) -> BRepPrimAPI_MakeCylinder:
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, bottom), UP), radius, height)
 
 
-def boolean(kind, base, tools):
+def boolean(kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlgoAPI_Cut | BRepAlgoAPI_Fuse:
     """Fuse or cut with full history.
 
     Raises:
@@ -251,7 +267,7 @@ def boolean(kind, base, tools):
     return operation
 
 
-def fillet(shape, edges, radius):
+def fillet(shape: TopoDS_Shape, edges: list[TopoDS_Edge], radius: float) -> BRepFilletAPI_MakeFillet:
     """The maker of a fillet; ``IsDone`` tells whether it worked.
 
     Raises:
@@ -274,7 +290,7 @@ def _exact(shape):
     return all(BRepAdaptor_Surface(face).GetType() in EXACT_SURFACES for face in faces_of(shape))
 
 
-def volume_properties(shape):
+def volume_properties(shape: TopoDS_Shape) -> GProp_GProps:
     """Volume properties; spline faces are integrated piece by piece, since the plain way can be percents off."""
     properties = GProp_GProps()
     if _exact(shape):
@@ -286,11 +302,11 @@ def volume_properties(shape):
     return properties
 
 
-def is_empty(shape):
+def is_empty(shape: TopoDS_Shape) -> bool:
     return shape.IsNull() or not parts_of(shape, TopAbs_SOLID)
 
 
-def facts_of(shape):
+def facts_of(shape: TopoDS_Shape) -> Facts:
     """Facts of a body that is not empty."""
     volume, surface = volume_properties(shape), GProp_GProps()
     BRepGProp.SurfaceProperties_s(shape, surface)
@@ -304,7 +320,7 @@ def facts_of(shape):
     )
 
 
-def tight_box(shape):
+def tight_box(shape: TopoDS_Shape) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
     """((min x, y, z), (max x, y, z)), exact up to rounding.
 
     A flat, cylindrical, conical or extruded face is extreme on its edges; a torus or sphere may be so where its normal
@@ -373,7 +389,7 @@ def _is_rounding(surface):
     return within_one and abs(surface.Torus().Axis().Direction().Z()) > 1 - 1e-12
 
 
-def plane_of(face):
+def plane_of(face: TopoDS_Face) -> tuple[np.ndarray, np.ndarray] | None:
     """(point, outward unit normal) of a flat face; None for any other face."""
     surface = BRepAdaptor_Surface(face)
     if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
@@ -383,7 +399,7 @@ def plane_of(face):
     return np.array(axis.Location().Coord()), -normal if face.Orientation() == TopAbs_REVERSED else normal
 
 
-def face_normal_z(face):
+def face_normal_z(face: TopoDS_Face) -> float:
     """z of the outward normal of a flat face; 0 for any other face."""
     plane = plane_of(face)
     return float(plane[1][2]) if plane else 0.0
@@ -392,7 +408,7 @@ def face_normal_z(face):
 class SmoothEdges:
     """Which edges of a shape join their faces without a crease, so that a drawing leaves them thin."""
 
-    def __init__(self, shape):
+    def __init__(self, shape: TopoDS_Shape) -> None:
         BRepLib.EncodeRegularity_s(shape, SMOOTH_ANGLE)
         self.faces = ShapeMap()
         for edge, faces in edges_with_faces(shape):
@@ -405,17 +421,17 @@ class SmoothEdges:
         return len(faces) == 2 and BRep_Tool.Continuity_s(edge, faces[0], faces[1]) != GeomAbs_Shape.GeomAbs_C0
 
 
-def holds(shape, point):
+def holds(shape: TopoDS_Shape, point: tuple[float, float, float]) -> bool:
     """Whether a point in space lies inside a shape."""
     return BRepClass3d_SolidClassifier(shape, gp_Pnt(*map(float, point)), 1e-7).State() == TopAbs_State.TopAbs_IN
 
 
-def is_circular(edge):
+def is_circular(edge: TopoDS_Edge) -> bool:
     """Whether an edge is a circle or part of one."""
     return BRepAdaptor_Curve(edge).GetType() == GeomAbs_CurveType.GeomAbs_Circle
 
 
-def tangent_chain(shape, edge):
+def tangent_chain(shape: TopoDS_Shape, edge: TopoDS_Edge) -> list[TopoDS_Edge]:
     """The edges that run on smoothly from one, itself among them."""
     maker = BRepFilletAPI_MakeFillet(shape)
     maker.Add(1e-3, edge)
@@ -423,7 +439,7 @@ def tangent_chain(shape, edge):
     return [maker.Edge(contour, index) for index in range(1, maker.NbEdges(contour) + 1)]
 
 
-def curve_in(edge, frame):
+def curve_in(edge: TopoDS_Edge, frame: Frame) -> Arc | Circle | Line | None:
     """The plane curve that an edge shows along the normal of a frame, in its coordinates: a line, or an arc or circle
     that lies level to it; None for any other, and for a line that is seen as a point."""
     curve = BRepAdaptor_Curve(TopoDS.Edge(seen_from(edge, frame)))
@@ -443,7 +459,7 @@ def curve_in(edge, frame):
     return Arc(center, circle.Radius(), start, math.copysign(sweep, upright))
 
 
-def axis_of(edge):
+def axis_of(edge: Any) -> Any:
     """(point, direction) of a straight edge; None for any other."""
     curve = BRepAdaptor_Curve(edge)
     if curve.GetType() != GeomAbs_CurveType.GeomAbs_Line:
@@ -452,14 +468,14 @@ def axis_of(edge):
     return line.Location().Coord(), line.Direction().Coord()
 
 
-def edge_points(edge, chord=0.05, angle=0.2):
+def edge_points(edge: TopoDS_Edge, chord: float = 0.05, angle: float = 0.2) -> np.ndarray:
     """Polyline (n, 3) along an edge."""
     curve = BRepAdaptor_Curve(edge)
     points = GCPnts_TangentialDeflection(curve, angle, chord)
     return np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(index) for index in range(1, points.NbPoints() + 1))])
 
 
-def triangulate(shape, chord, angle=0.25):
+def triangulate(shape: TopoDS_Shape, chord: float, angle: float = 0.25) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Triangles of a shape within a chord tolerance.
 
     Returns:
@@ -490,11 +506,11 @@ def triangulate(shape, chord, angle=0.25):
     return np.vstack(vertices), np.vstack(triangles), np.concatenate(owners)
 
 
-def mesh_volume(vertices, triangles):
+def mesh_volume(vertices: np.ndarray, triangles: np.ndarray) -> float:
     """Volume inside a closed mesh (divergence theorem)."""
     a, b, c = (vertices[triangles[:, index]] for index in range(3))
     return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
 
 
-def is_finite(facts):
+def is_finite(facts: Facts) -> bool:
     return all(math.isfinite(value) for value in (facts.volume_mm3, facts.area_mm2, *facts.size))

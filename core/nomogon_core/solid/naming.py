@@ -8,7 +8,14 @@ op2.wall(c9)``),
 and only where these are alike too by their place (``#2`` is the second in x, then y, then z).
 """
 
+from __future__ import annotations
+
 import re
+from collections.abc import Sequence
+
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.solid import kernel
 from nomogon_core.solid.kernel import ShapeMap
@@ -17,7 +24,12 @@ BETWEEN = " | "
 _OWN_EDGE = re.compile(r"\.round\(.*\)$")
 
 
-def carried(before, names, operation, after):
+def carried(
+    before: list[TopoDS_Shape],
+    names: ShapeMap,
+    operation: BRepAlgoAPI_Cut | BRepAlgoAPI_Fuse | BRepFilletAPI_MakeFillet,
+    after: TopoDS_Shape,
+) -> ShapeMap:
     """Names of the faces of a result, from the names of the operation's arguments.
 
     Args:
@@ -44,7 +56,7 @@ def carried(before, names, operation, after):
     return result
 
 
-def edge_names(shape, names):
+def edge_names(shape: TopoDS_Shape, names: ShapeMap) -> list[tuple[TopoDS_Edge, str]]:
     """(edge, name) of every edge that lies between two named faces."""
     found, told = _by_faces(shape, names), []
     at_ends = None
@@ -64,9 +76,9 @@ def edge_names(shape, names):
     return told
 
 
-def corner_names(shape, names):
-    """((x, y, z), name) of every corner where three faces or more meet: called by these, and where corners are alike, by
-    their place too."""
+def corner_names(shape: TopoDS_Shape, names: ShapeMap) -> list[tuple[tuple[float, ...], str]]:
+    """((x, y, z), name) of every corner where three faces or more meet: called by these, and where corners are
+    alike, by their place too."""
     found = {}
     for place, faces in kernel.corners_with_faces(shape):
         around = sorted({names.get(face, "?") for face in faces})
@@ -79,13 +91,13 @@ def corner_names(shape, names):
     ]
 
 
-def is_old(edges):
+def is_old(edges: Sequence[str]) -> bool:
     """Whether names of edges are as jobs stored them once: several of one pair of faces were told apart by place alone,
     and round faces had one name."""
     return any((" #" in edge and " @ " not in edge) or re.search(r"\.round(?!\()", edge) for edge in edges)
 
 
-def old_edge_names(shape, names):
+def old_edge_names(shape: TopoDS_Shape, names: ShapeMap) -> list[tuple[TopoDS_Edge, str]]:
     """(edge, name) as jobs stored them before round faces told their edge, and edges their ends."""
     plain = kernel.ShapeMap()
     for face in kernel.faces_of(shape):
@@ -106,7 +118,7 @@ def _ranked(name, edges):
     return [(edge, name if index == 0 else f"{name} #{index + 1}") for index, edge in enumerate(edges)]
 
 
-def round_name(operation, edge):
+def round_name(operation: str, edge: str) -> str:
     """Name of the face that rounds an edge of that name."""
     return f"{operation}.round({edge.replace(BETWEEN, ' & ')})"
 

@@ -4,7 +4,10 @@ A plane is referred to by a text, ``plan``, ``front``, ``side`` or the id of a p
 ``{"body": id, "face": name}``. Each has a :class:`Frame` in which plane coordinates mean the same whatever made it.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
 
 import attrs
 import numpy as np
@@ -32,15 +35,16 @@ class Frame:
     up: tuple
     normal: tuple
 
-    def in_space(self, place, height=0.0):
+    def in_space(self, place: tuple[float, float], height: float = 0.0) -> tuple[float, float, float]:
         """(x, y, z) of plane coordinates, so far above the plane."""
         steps = zip(self.origin, self.across, self.up, self.normal)
         return tuple(o + place[0] * a + place[1] * b + height * n for o, a, b, n in steps)
 
-    def of_space(self, point):
+    def of_space(self, point: tuple[float, float, float]) -> tuple[float, float, float]:
         """(u, v, height above the plane) of a point in space; the inverse of :meth:`in_space`."""
         away = np.subtract(point, self.origin)
-        return tuple(float(np.dot(away, way)) for way in (self.across, self.up, self.normal))
+        u, v, height = (float(np.dot(away, way)) for way in (self.across, self.up, self.normal))
+        return u, v, height
 
 
 PLAN = Frame((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
@@ -54,7 +58,7 @@ def _frame(origin, across, up):
     return Frame(*(tuple((float(value) + 0.0) for value in vector) for vector in (origin, across, up, normal)))
 
 
-def frame_of(point, normal):
+def frame_of(point: np.ndarray | tuple[int, int, int], normal: np.ndarray | tuple[int, int, float]) -> Frame:
     """The frame of a plane through a point.
 
     On a level face looking up, (u, v) are the job's own (x, y). On one looking down v runs against y. On any other u
@@ -74,28 +78,28 @@ def frame_of(point, normal):
     return _frame(normal * float(np.dot(point, normal)), across, np.cross(normal, across))
 
 
-def offset(frame, distance):
+def offset(frame: Frame, distance: float) -> Frame:
     """A plane so far along the normal of another."""
     return attrs.evolve(frame, origin=frame.in_space((0.0, 0.0), distance))
 
 
-def turned(frame, point, way, angle):
+def turned(frame: Frame, point: Sequence[float], way: Sequence[float], angle: float) -> Frame:
     """A plane turned about an axis, right-handed (Rodrigues 1840).
 
     Args:
         point, way: a point and the direction of the axis in space; angle: radians.
     """
-    way = np.asarray(way, float) / np.linalg.norm(way)
+    axis = np.asarray(way, float) / np.linalg.norm(way)
 
     def turn(vector):
         vector = np.asarray(vector, float)
-        rest = way * np.dot(way, vector) * (1 - math.cos(angle))
-        return vector * math.cos(angle) + np.cross(way, vector) * math.sin(angle) + rest
+        rest = axis * np.dot(axis, vector) * (1 - math.cos(angle))
+        return vector * math.cos(angle) + np.cross(axis, vector) * math.sin(angle) + rest
 
     return _frame(np.asarray(point) + turn(np.subtract(frame.origin, point)), turn(frame.across), turn(frame.up))
 
 
-def midway(first, second):
+def midway(first: Frame, second: Frame) -> Frame:
     """The plane halfway between two that are parallel; else the one that halves the angle between them.
 
     Raises:
@@ -116,7 +120,7 @@ def midway(first, second):
     return frame_of(np.linalg.solve(rows, told), one + other)
 
 
-def through(points):
+def through(points: list[tuple[int, int, int]]) -> Frame:
     """The plane through three points.
 
     Raises:
@@ -129,17 +133,17 @@ def through(points):
     return frame_of(a, normal if normal[2] >= 0 else -normal)
 
 
-def operation_of(face):
+def operation_of(face: str) -> str:
     """Id of the operation that made a face."""
     return face.partition(".")[0]
 
 
-def role_of(face):
+def role_of(face: str) -> str:
     """What a face is to the operation that made it: top, side, wall …"""
     return face.partition(".")[2].partition("(")[0]
 
 
-def words_of(face, numbers):
+def words_of(face: str, numbers: dict[str, int]) -> str:
     """A face in words: ``top of 1``.
 
     Args:

@@ -5,16 +5,26 @@ bound its faces, ``but`` without those that bound faces of other operations, ``b
 face, ``chain`` all that run on smoothly from a named one.
 """
 
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Face
+
 from nomogon_core.errors import OperationError
 from nomogon_core.solid import kernel, naming
 from nomogon_core.solid.planes import operation_of
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
 
 LEVEL = 1e-6
 AT_WORDS = {"top": "top", "bottom": "bottom", "upright": "upright", "round": "round", "all": ""}
 FACE_KINDS = ("flat", "round")
 
 
-def words_of_rule(rule, body, numbers, things="edges"):
+def words_of_rule(rule: dict[str, Any], body: str, numbers: dict[str, int], things: str = "edges") -> str:
     """A rule in words: ``all top edges of Plate but those of 2``.
 
     Args:
@@ -31,7 +41,7 @@ def words_of_rule(rule, body, numbers, things="edges"):
     return " ".join(part for part in parts if part)
 
 
-def chosen_edges(body, names=(), rule=None):
+def chosen_edges(body: Body, names: Sequence[str] = (), rule: dict[str, Any] | None = None) -> list[TopoDS_Edge]:
     """Edges of a body by name and by rule.
 
     Raises:
@@ -53,7 +63,7 @@ def chosen_edges(body, names=(), rule=None):
     return chosen
 
 
-def edges_by_rule(body, rule):
+def edges_by_rule(body: Body, rule: dict[str, Any]) -> list[TopoDS_Edge]:
     """Edges of a body for which a rule holds."""
     named = {name: edge for edge, name in naming.edge_names(body.shape, body.names)}
     faces = kernel.ShapeMap()
@@ -105,7 +115,7 @@ def _chain(body, edge):
     return kernel.tangent_chain(body.shape, edge)
 
 
-def faces_by_rule(body, rule):
+def faces_by_rule(body: Body, rule: dict[str, str]) -> list[TopoDS_Face]:
     """Faces of a body for which a rule holds: top and bottom are level, side faces stand upright, round ones are not
     flat."""
     found = []
@@ -114,7 +124,7 @@ def faces_by_rule(body, rule):
         if rule.get("operation") and maker != rule["operation"] or maker in rule.get("but", ()):
             continue
         plane = kernel.plane_of(face)
-        lean = plane[1][2] if plane else None
+        lean = plane[1][2] if plane else 0.0
         at = rule["at"]
         fits = {
             "all": True,

@@ -10,11 +10,17 @@ its arguments on the command line. What fills a blank is plain data:
 * a body: its id.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
 import attrs
 
 from nomogon_core.arguments import ID, NAMES, SWITCH, TEXT, Number, Record, Wrong
 from nomogon_core.arguments import Choice as OneOf
 from nomogon_core.errors import OperationError
+from nomogon_core.tuples import as_tuple
 
 RULE = Record(
     {
@@ -43,11 +49,11 @@ class Blank:
 
     kind = ""
 
-    def is_empty(self, value):
+    def is_empty(self, value: Any) -> bool:
         """Whether nothing fills this blank yet."""
         return value is None
 
-    def check(self, value):
+    def check(self, value: Any) -> None:
         """Refuse what does not fill this blank.
 
         Raises:
@@ -69,7 +75,7 @@ class Length(Blank):
         required=("value",),
     )
 
-    def check(self, value):
+    def check(self, value: dict[str, Any]) -> None:
         self.FILLED.check(value)
 
 
@@ -80,7 +86,7 @@ class Choice(Blank):
     options: dict = attrs.field(factory=dict)
     kind = "choice"
 
-    def check(self, value):
+    def check(self, value: str) -> None:
         OneOf(tuple(self.options)).check(value)
 
 
@@ -91,10 +97,10 @@ class Regions(Blank):
     kind = "regions"
     FILLED = Record({"sketch": ID, "names": NAMES}, required=("sketch", "names"))
 
-    def check(self, value):
+    def check(self, value: dict[str, Any]) -> None:
         self.FILLED.check(value)
 
-    def is_empty(self, value):
+    def is_empty(self, value: Any) -> bool:
         return value is None or (isinstance(value, dict) and not value.get("names"))
 
 
@@ -105,10 +111,10 @@ class Centres(Blank):
     kind = "centres"
     FILLED = Regions.FILLED
 
-    def check(self, value):
+    def check(self, value: dict[str, Any]) -> None:
         self.FILLED.check(value)
 
-    def is_empty(self, value):
+    def is_empty(self, value: Any) -> bool:
         return value is None or (isinstance(value, dict) and not value.get("names"))
 
 
@@ -119,10 +125,10 @@ class Edges(Blank):
     kind = "edges"
     FILLED = Record({"body": ID, "names": NAMES, "rule": RULE}, required=("body",))
 
-    def check(self, value):
+    def check(self, value: dict[str, Any] | list[int]) -> None:
         self.FILLED.check(value)
 
-    def is_empty(self, value):
+    def is_empty(self, value: Any) -> bool:
         return value is None or (isinstance(value, dict) and not value.get("names") and not value.get("rule"))
 
 
@@ -134,7 +140,7 @@ class BodyBlank(Blank):
     makes: str = ""
     kind = "body"
 
-    def check(self, value):
+    def check(self, value: str) -> None:
         ID.check(value)
 
 
@@ -143,8 +149,8 @@ class When:
     """Parts of a sentence that stand only where a choice has one of some values."""
 
     choice: str
-    values: tuple = attrs.field(converter=tuple)
-    parts: tuple = attrs.field(converter=tuple)
+    values: tuple = attrs.field(converter=as_tuple)
+    parts: tuple = attrs.field(converter=as_tuple)
 
 
 @attrs.frozen
@@ -156,10 +162,10 @@ class Clause:
     """
 
     offer: str
-    parts: tuple = attrs.field(converter=tuple)
+    parts: tuple = attrs.field(converter=as_tuple)
 
     @property
-    def first(self):
+    def first(self) -> Blank:
         return next(part for part in self.parts if isinstance(part, Blank))
 
 
@@ -178,23 +184,23 @@ class Declaration:
     title: str
     shelf: str
     told: str
-    sentence: tuple = attrs.field(converter=tuple)
-    build: object = attrs.field(repr=False)
+    sentence: tuple = attrs.field(converter=as_tuple)
+    build: Callable[..., Any] = attrs.field(repr=False)
     example: dict = attrs.field(factory=dict, repr=False)
 
-    def blanks(self):
+    def blanks(self) -> dict[str, Any]:
         """Every blank by name, whether it stands in the sentence at present or not."""
         return {blank.name: blank for blank in _all_blanks(self.sentence)}
 
-    def standing(self, filled):
+    def standing(self, filled: dict[str, Any]) -> list[Any]:
         """Words and blanks of the sentence as it is with these fillings, in order."""
         return list(_standing(self.sentence, filled))
 
-    def offers(self, filled):
+    def offers(self, filled: dict[str, Any]) -> list[Clause]:
         """Clauses that could be added."""
         return [part for part in _open(self.sentence, filled) if isinstance(part, Clause)]
 
-    def check_kinds(self, filled):
+    def check_kinds(self, filled: dict[str, Any]) -> None:
         """Refuse fillings of which one is of another kind than its blank.
 
         Raises:
@@ -210,7 +216,7 @@ class Declaration:
             except Wrong as problem:
                 raise OperationError(f"{self.title} expects {problem} as {name}.") from None
 
-    def check(self, filled):
+    def check(self, filled: dict[str, Any]) -> dict[str, Any]:
         """The fillings that stand in the sentence, checked; what no part of it asks for is dropped.
 
         Raises:
@@ -234,7 +240,7 @@ class Declaration:
                 raise OperationError(f"The {name} of {article(self.title)} must be more than zero.")
 
 
-def article(title):
+def article(title: str) -> str:
     """A title in the middle of a sentence, with its article."""
     word = title.lower()
     return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"

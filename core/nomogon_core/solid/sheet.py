@@ -1,8 +1,13 @@
 """The Build sheet as typed values: planes, sketches and operations in one order."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import attrs
 
 from nomogon_core.sketch.model import Sketch
+from nomogon_core.tuples import as_tuple
 
 
 @attrs.frozen
@@ -26,7 +31,7 @@ class SketchStep:
 
     name: str
     title: str
-    plane: object
+    plane: Any
     sketch: Sketch = attrs.field(repr=False)
     brought: dict = attrs.field(factory=dict, repr=False)
 
@@ -52,14 +57,14 @@ class BuildSheet:
         known: {name: value} of all quantities, for numbers that only the solid tells.
     """
 
-    steps: tuple = attrs.field(converter=tuple)
+    steps: tuple = attrs.field(converter=as_tuple)
     bodies: dict
     known: dict = attrs.field(factory=dict, repr=False)
 
     @property
-    def operations(self):
+    def operations(self) -> tuple[OperationStep, ...]:
         return tuple(step for step in self.steps if isinstance(step, OperationStep))
 
-    def numbers(self):
+    def numbers(self) -> dict[str, int]:
         """{operation id: its number in the Build sheet}."""
         return {step.name: number for number, step in enumerate(self.operations, 1)}

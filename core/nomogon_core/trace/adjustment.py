@@ -1,6 +1,9 @@
 """Joints, bulges and handles of a chain of pieces adjusted together, and the pieces that leave the contour mended."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -11,6 +14,10 @@ from nomogon_core.trace.compiled_pieces import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.distances import distances_to_run, points_along, signed_distance
 from nomogon_core.trace.pieces import arc_of_bulge, as_cubic, bulge_of, primitive
 
+if TYPE_CHECKING:
+    from nomogon_core.geometry.curves import Arc
+    from nomogon_core.trace.fit_settings import FitSettings
+
 TIP_WINDOW_PX = 12
 TIP_SHARE, CLEAR_SIDE_PX, CLEAR_SIDES, CLEAR_CUBICS = 0.04, 20, 4, 6
 END_HOLD, FIXED = 0.01, 1e6
@@ -18,7 +25,12 @@ MINIMAX_POWERS, LEAST_SHARE = (3, 4, 6, 8, 8), 0.1
 LEAST_HALF_PX, LEAST_BREAK = 10, 0.35
 
 
-def adjusted(outline, pieces, tolerance, settings):
+def adjusted(
+    outline: Any,
+    pieces: list[tuple[int, int, int, Any]],
+    tolerance: float,
+    settings: FitSettings,
+) -> tuple[tuple[Arc | Line | Spline, ...], np.ndarray, tuple[list, Any]]:
     """Joint least squares over all pieces: curves, which of them leave the contour, and the pieces and state they came
     from."""
     if len(pieces) == 1:
@@ -141,7 +153,9 @@ def _farthest_tip(outline, pieces, joint):
     return min(recession, outline.sure_tip_px + further)
 
 
-def with_halves(outline, pieces, tolerance, settings):
+def with_halves(
+    outline: Any, pieces: list[tuple[int, int, int, Any]], tolerance: float, settings: FitSettings
+) -> tuple[tuple[Arc | Line | Spline, ...], np.ndarray, tuple[list, Any]]:
     """The joint adjustment, in which pieces that leave the contour are halved; as :func:`adjusted`."""
     for _ in range(settings.halvings):
         curves, bad, (pieces, state) = adjusted(outline, pieces, tolerance, settings)
@@ -152,7 +166,7 @@ def with_halves(outline, pieces, tolerance, settings):
     return adjusted(outline, pieces, tolerance, settings)
 
 
-def adjust(outline, pieces, tolerance, settings):
+def adjust(outline: Any, pieces: Any, tolerance: Any, settings: Any) -> Any:
     """The joint adjustment; pieces that leave the contour are halved, and in the end become lines through it."""
     curves, bad, (pieces, state) = with_halves(outline, pieces, tolerance, settings)
     if bad.max() >= 0:
@@ -490,7 +504,7 @@ def _replace_bad(outline, pieces, curves, bad, tolerance):
     return tuple(result)
 
 
-def polyline(points, tolerance):
+def polyline(points: np.ndarray, tolerance: float) -> list[int]:
     """Indices of the points (n, 2) that lines within the tolerance go through."""
     kept, open_ranges = {0, len(points) - 1}, [(0, len(points) - 1)]
     while open_ranges:

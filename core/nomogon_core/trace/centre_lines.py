@@ -4,7 +4,11 @@ The skeleton gives which stroke runs where; places come from the middle between 
 sub-pixel accuracy. A *branch* is a run of skeleton pixels between *knots*: line ends and junctions.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import attrs
 import cv2
@@ -15,6 +19,9 @@ from skimage.morphology import skeletonize
 from nomogon_core.errors import TraceError
 from nomogon_core.picture.compiled_contours import stroke_middles
 from nomogon_core.picture.contours import even_light
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Tones
 
 MOST_BRANCHES = 4000
 SPUR_FACTOR = 1.0
@@ -59,7 +66,14 @@ class _Branch:
     pixels: np.ndarray = attrs.field(eq=False, repr=False)
 
 
-def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_widths=0.0):
+def centre_lines(
+    light: np.ndarray,
+    tones: Tones,
+    *,
+    threshold: float = 0.5,
+    least_px: float = LEAST_PATH_PX,
+    bridge_widths: float = 0.0,
+) -> tuple[Stroke, ...]:
     """Strokes of a drawing.
 
     Args:
@@ -100,7 +114,7 @@ def centre_lines(light, tones, *, threshold=0.5, least_px=LEAST_PATH_PX, bridge_
     return tuple(sorted(strokes, key=lambda stroke: -len(stroke.points)))
 
 
-def marks_among(strokes):
+def marks_among(strokes: Sequence[Stroke]) -> set[int]:
     """Indices of the strokes that are labels and cross-hairs beside closed outlines.
 
     Args:

@@ -7,7 +7,10 @@ left out of its pieces, since the lens rounded them off. A place that may be a c
 without.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -21,7 +24,7 @@ MOST_TURN = 5.9
 
 
 @njit(cache=True)
-def line_misfit(n, s):
+def line_misfit(n: Any, s: Any) -> Any:
     """Sum of squared distances from the best line of n points with moments s (x, y, xx, xy, yy, …)."""
     mean_x, mean_y = s[0] / n, s[1] / n
     xx, xy, yy = s[2] / n - mean_x * mean_x, s[3] / n - mean_x * mean_y, s[4] / n - mean_y * mean_y
@@ -29,7 +32,7 @@ def line_misfit(n, s):
 
 
 @njit(cache=True)
-def arc_misfit(n, s):
+def arc_misfit(n: Any, s: Any) -> Any:
     """Sum of squared distances from the circle of Taubin (1991), found by Newton's method on the moments (Chernov
     2010), and its radius.
 
@@ -85,7 +88,17 @@ def _add_points(moments, points, first, summed, until):
 
 
 @njit(cache=True)
-def cheapest_lines_and_arcs(points, places, margins, node_costs, variance, line_cost, arc_cost, least, least_radius):
+def cheapest_lines_and_arcs(
+    points: np.ndarray,
+    places: np.ndarray,
+    margins: np.ndarray,
+    node_costs: np.ndarray,
+    variance: float,
+    line_cost: float,
+    arc_cost: float,
+    least: int,
+    least_radius: float,
+) -> tuple[np.ndarray, np.ndarray]:
     """The cheapest chain from the first node to the last.
 
     Args:

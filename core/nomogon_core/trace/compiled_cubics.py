@@ -1,5 +1,7 @@
 """Compiled loops of the outline fitter: cubics fitted to points, and how far these are from them."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -47,7 +49,7 @@ def _closer_parameter(control, x, y, t, rounds):
 
 
 @njit(cache=True)
-def cubic_distances(control, points, steps):
+def cubic_distances(control: np.ndarray, points: np.ndarray, steps: int) -> np.ndarray:
     """Signed distances (n,) of points (n, 2) from a cubic: the nearest of its places at so many steps, then Newton's
     method."""
     grid = np.empty((steps, 2))
@@ -159,7 +161,17 @@ def _handle_equations(data, t, control, by_normal, outer, way_x, way_y, unknowns
 
 
 @njit(cache=True)
-def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, give_up):
+def fit_cubic(
+    data: np.ndarray,
+    start: np.ndarray,
+    end: np.ndarray,
+    out_way: np.ndarray,
+    in_way: np.ndarray,
+    free_start: bool,
+    free_end: bool,
+    rounds: int,
+    give_up: float,
+) -> tuple[np.ndarray, float, float]:
     """One cubic through fixed ends, handles along given directions or free.
 
     Starts as in Schneider (1990) with chord-length parameters, then reweights toward the distance along the
@@ -211,7 +223,7 @@ def fit_cubic(data, start, end, out_way, in_way, free_start, free_end, rounds, g
 
 
 @njit(cache=True)
-def folds(control):
+def folds(control: np.ndarray) -> bool:
     """Whether a cubic loops or turns on the spot: by the directions that it takes at even parameters, and whether it
     crosses itself."""
     total, before_x, before_y = 0.0, 0.0, 0.0
@@ -276,7 +288,16 @@ def _bulges(control, points, first, last, stride, tolerance):
 
 
 @njit(cache=True)
-def cubic_trials(points, places, nodes, ways_in, ways_out, corner, tolerance, skips):
+def cubic_trials(
+    points: np.ndarray,
+    places: np.ndarray,
+    nodes: np.ndarray,
+    ways_in: np.ndarray,
+    ways_out: np.ndarray,
+    corner: np.ndarray,
+    tolerance: float,
+    skips: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """All ranges between candidate places that one cubic covers within the tolerance.
 
     At a corner its handle is free, and as many pixels as ``skips`` says of that place do not count.

@@ -1,5 +1,7 @@
 """Compiled loops of the least cut through a picture, and of the dearest way along a band."""
 
+from __future__ import annotations
+
 import numpy as np
 from numba import njit
 
@@ -8,7 +10,7 @@ SIDEWAYS = 2
 
 
 @njit(cache=True)
-def least_cut(against, across, down, rounds):
+def least_cut(against: np.ndarray, across: np.ndarray, down: np.ndarray, rounds: int) -> np.ndarray:
     """Share 0..1 of the part in each pixel, which makes the sum of ``against`` over the part and of the weights along
     its border least.
 
@@ -47,7 +49,7 @@ def least_cut(against, across, down, rounds):
 
 
 @njit(cache=True)
-def dearest_way(gains, bend):
+def dearest_way(gains: np.ndarray, bend: float) -> np.ndarray:
     """Of each row of a closed band, the column of the way round that gathers most gain; a step sideways costs ``bend``
     times its square.
 

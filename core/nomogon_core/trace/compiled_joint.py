@@ -1,5 +1,7 @@
 """Compiled loops of the outline fitter: all pieces of an outline adjusted together."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -52,7 +54,7 @@ def _piece_residuals(kind, joint, extra, data, feet, out):
 
 
 @njit(cache=True)
-def end_angles(kind, joint, extra):
+def end_angles(kind: int, joint: np.ndarray, extra: np.ndarray) -> tuple[float, float]:
     """Directions of travel at both ends, as angles."""
     if kind == CUBIC:
         return math.atan2(extra[1], extra[0]), math.atan2(-extra[3], -extra[2])
@@ -328,7 +330,19 @@ def _damped_step(x, band, edge, corner, right, slot, damping):
 
 
 @njit(cache=True)
-def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, tangent_weight, outer_rounds, leash):
+def adjust_jointly(
+    x: np.ndarray,
+    kinds: np.ndarray,
+    columns: np.ndarray,
+    smooth: np.ndarray,
+    data: np.ndarray,
+    data_start: np.ndarray,
+    weights: np.ndarray,
+    hold: np.ndarray,
+    tangent_weight: float,
+    outer_rounds: int,
+    leash: float,
+) -> np.ndarray:
     """Least squares over all joints, bulges and handles at once (Levenberg 1944, Marquardt 1963).
 
     Args:
@@ -386,7 +400,9 @@ def adjust_jointly(x, kinds, columns, smooth, data, data_start, weights, hold, t
 
 
 @njit(cache=True)
-def distances_along(x, kinds, columns, data, data_start):
+def distances_along(
+    x: np.ndarray, kinds: np.ndarray, columns: np.ndarray, data: np.ndarray, data_start: np.ndarray
+) -> np.ndarray:
     """Unsigned distances of all pieces' points from their pieces, as the adjustment sees them."""
     count = kinds.shape[0]
     feet = np.zeros((data.shape[0], 3))

@@ -5,7 +5,10 @@ wrap around. A piece is a line (0), an arc (1), one cubic (2), or the gap (3) be
 run that is looked at alone; it has no points.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -28,7 +31,7 @@ def _middle(points, first, last, stride):
 
 
 @njit(cache=True)
-def line_through(points, first, last, stride):
+def line_through(points: np.ndarray, first: int, last: int, stride: int) -> tuple[float, float, float]:
     """Total least squares line: unit normal and offset, normal · p + offset = 0."""
     total = points.shape[0]
     _, mean_x, mean_y = _middle(points, first, last, stride)
@@ -44,7 +47,7 @@ def line_through(points, first, last, stride):
 
 
 @njit(cache=True)
-def smallest_root(a0, a1, a2, a3):
+def smallest_root(a0: Any, a1: Any, a2: Any, a3: Any) -> Any:
     """The root next to zero of a polynomial of third degree whose values fall from there, by Newton's method (Chernov
     2010)."""
     root, value = 0.0, a0
@@ -63,7 +66,7 @@ def smallest_root(a0, a1, a2, a3):
 
 
 @njit(cache=True)
-def circle_through(points, first, last, stride):
+def circle_through(points: np.ndarray, first: int, last: int, stride: int) -> tuple[float, float, float]:
     """Algebraic circle fit by Taubin (1991) in the Newton form of Chernov (2010): centre and radius, or -1."""
     total = points.shape[0]
     count, mean_x, mean_y = _middle(points, first, last, stride)
@@ -121,7 +124,7 @@ def _circle_misfit(points, first, last, stride, x, y, radius, limit):
 
 
 @njit(cache=True)
-def run_length(arc_lengths, first, last, total):
+def run_length(arc_lengths: Any, first: Any, last: Any, total: Any) -> Any:
     extra = arc_lengths[total] if last >= total else 0.0
     return arc_lengths[last % total] - arc_lengths[first] + extra
 
@@ -178,7 +181,14 @@ def _arc_over(points, first, last, inner_first, inner_last, stride, tolerance, s
 
 
 @njit(cache=True)
-def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
+def line_and_arc_trials(
+    points: np.ndarray,
+    arc_lengths: np.ndarray,
+    places: np.ndarray,
+    tolerance: float,
+    skips: np.ndarray,
+    slacks: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """All ranges between candidate places that one line or one arc covers within the tolerance.
 
     The pixels next to both ends, as many as ``skips`` says of each place, may be off by ``slacks`` more, since corners
@@ -233,7 +243,9 @@ def line_and_arc_trials(points, arc_lengths, places, tolerance, skips, slacks):
 
 
 @njit(cache=True)
-def cheapest_chain(count, first_trial, steps, costs, start):
+def cheapest_chain(
+    count: int, first_trial: np.ndarray, steps: np.ndarray, costs: np.ndarray, start: int
+) -> tuple[float, np.ndarray]:
     """Cheapest closed chain of trials around ``count`` places from ``start`` (dynamic programming).
 
     Args:
@@ -269,7 +281,9 @@ def cheapest_chain(count, first_trial, steps, costs, start):
 
 
 @njit(cache=True)
-def one_sided_directions(points, window, skip):
+def one_sided_directions(
+    points: np.ndarray, window: int, skip: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Directions of travel before and after each point, from lines through ``window`` points, and their centres."""
     total = points.shape[0]
     before, after = np.empty((total, 2)), np.empty((total, 2))

@@ -1,6 +1,9 @@
 """A resampled contour with what is known of its noise and of its corners."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
@@ -9,6 +12,9 @@ from scipy.signal import savgol_filter
 
 from nomogon_core.picture.blur import tip_recession
 from nomogon_core.trace import compiled_pieces
+
+if TYPE_CHECKING:
+    from nomogon_core.trace.fit_settings import FitSettings
 
 END_SKIP_PX = 1.0
 PLATEAU_PX = 5
@@ -54,32 +60,32 @@ class _Outline:
     sure_tip_px: float = SURE_TIP_PX
     blur_px: float = 0.0
 
-    def recession(self, place):
+    def recession(self, place: int) -> float:
         """How far in pixels the lens draws the tip back at a place, if that place is a corner."""
         return self.recessions[place % len(self.points)]
 
-    def closed_by_lens(self, place):
+    def closed_by_lens(self, place: int) -> bool:
         """Whether a place is the tip of a corner so acute that the lens closed it."""
         return self.slacks[place % len(self.points)] > SURE_TIP_PX
 
-    def skip(self, place):
+    def skip(self, place: int) -> float:
         """Length in pixels on either side of a place that the lens rounds off if that place is a corner: more at an
         acute one."""
         return self.skips[place % len(self.points)]
 
 
-def resample(points, step=1.0, closed=True):
+def resample(points: np.ndarray, step: float = 1.0, closed: bool = True) -> np.ndarray:
     """The contour at even steps of about one pixel."""
-    whole, closed = closed, np.vstack([points, points[:1]]) if closed else points
-    runs = np.hypot(*np.diff(closed, axis=0).T)
+    path = np.vstack([points, points[:1]]) if closed else points
+    runs = np.hypot(*np.diff(path, axis=0).T)
     keep = np.concatenate([[True], runs > 1e-9])
-    closed, along = closed[keep], np.concatenate([[0], np.cumsum(runs[runs > 1e-9])])
-    count = max(12 if whole else 2, int(round(along[-1] / step)) + (0 if whole else 1))
-    places = np.arange(count) * along[-1] / count if whole else np.linspace(0, along[-1], count)
-    return np.column_stack([np.interp(places, along, closed[:, 0]), np.interp(places, along, closed[:, 1])])
+    path, along = path[keep], np.concatenate([[0], np.cumsum(runs[runs > 1e-9])])
+    count = max(12 if closed else 2, int(round(along[-1] / step)) + (0 if closed else 1))
+    places = np.arange(count) * along[-1] / count if closed else np.linspace(0, along[-1], count)
+    return np.column_stack([np.interp(places, along, path[:, 0]), np.interp(places, along, path[:, 1])])
 
 
-def contour_noise(points, pixel):
+def contour_noise(points: np.ndarray, pixel: float) -> float:
     """Standard deviation of a contour's wobble, in pixels.
 
     The fine wobble is the median departure from local parabolas. Texture beside an edge makes it wander more
@@ -88,7 +94,7 @@ def contour_noise(points, pixel):
     return wobble(resample(np.asarray(points, float) / pixel))
 
 
-def wobble(contour, closed=True):
+def wobble(contour: np.ndarray, closed: bool = True) -> float:
     """The same of a contour (n, 2) in pixels that is resampled already."""
     short, mode = min(31, 2 * (len(contour) // 4) - 1), "wrap" if closed else "interp"
     fine = float(np.median(_departure(contour, short, 2, mode)) / 0.6745)
@@ -113,7 +119,7 @@ def _departure(contour, window, order, mode):
     return np.hypot(away[:, 0], away[:, 1])
 
 
-def describe(contour, settings, is_open=False, blur_px=0.0):
+def describe(contour: np.ndarray, settings: FitSettings, is_open: bool = False, blur_px: float = 0.0) -> _Outline:
     """Corners of a resampled contour (n, 2) in pixels, and what the lens does to each: :class:`_Outline`.
 
     A corner is where the lines through the points before and after a place turn by more than ``corner_degrees``, the
@@ -188,7 +194,7 @@ def _turns(before, after):
     return np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))
 
 
-def is_corner(outline, place):
+def is_corner(outline: _Outline, place: int) -> bool:
     """Whether a place is a corner that stays one in an outline that is not clear, where a weak one may be noise."""
     place %= len(outline.points)
     return place in outline.corners and outline.corner_strength[place] > WEAK_CORNER

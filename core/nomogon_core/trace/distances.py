@@ -1,6 +1,10 @@
 """How far points are from curves, and how sure a fitted curve is."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -12,7 +16,7 @@ FOOT_ROUNDS = 12
 SYSTEMATIC_PX, MOST_LAGS = 0.006, 64
 
 
-def signed_distance(points, curve):
+def signed_distance(points: np.ndarray, curve: Any) -> Any:
     """Distances (n,) of points from a curve; unsigned beyond its ends, so that a neighbour can be nearer."""
     if isinstance(curve, Circle):
         return np.hypot(points[:, 0] - curve.center[0], points[:, 1] - curve.center[1]) - curve.radius
@@ -66,7 +70,7 @@ def _ellipse_distance(points, ellipse):
     return np.where(outside, 1, -1) * np.hypot(a * np.cos(angle) - x, b * np.sin(angle) - y)
 
 
-def distances_to_run(points, line):
+def distances_to_run(points: np.ndarray, line: np.ndarray) -> np.ndarray:
     """Distances (n,) of points from the two segments of a polyline (m, 2) at its vertex that is nearest to each."""
     nearest = ((points[:, None] - line[None]) ** 2).sum(axis=2).argmin(axis=1)
     off = np.full(len(points), np.inf)
@@ -78,7 +82,7 @@ def distances_to_run(points, line):
     return off
 
 
-def points_along(curve, count=24):
+def points_along(curve: Arc | Line | Spline, count: int = 24) -> np.ndarray:
     """Points (count, 2) along a curve, so many a piece of a spline."""
     shares = np.linspace(0, 1, count)
     if isinstance(curve, Arc):
@@ -94,7 +98,7 @@ def points_along(curve, count=24):
     return np.array(curve.start) + shares[:, None] * np.subtract(curve.end, curve.start)
 
 
-def distances_of(contour, curves):
+def distances_of(contour: np.ndarray, curves: Sequence[Any]) -> tuple[np.ndarray, np.ndarray]:
     """Signed distance of every contour point from the nearest curve, and which curve that is."""
     best = np.full(len(contour), np.inf)
     owner = np.zeros(len(contour), int)
@@ -114,7 +118,7 @@ def distances_of(contour, curves):
     return best, owner
 
 
-def distances_from(points, curves):
+def distances_from(points: list[tuple[float, float]] | np.ndarray, curves: Sequence[Any]) -> np.ndarray:
     """Signed distances (n,) of points (n, 2) from the nearest of several curves, in the points' unit."""
     return distances_of(np.asarray(points, float), curves)[0]
 
@@ -130,7 +134,7 @@ def _in_box(contour, curve, margin=6.0):
     return ((contour >= low - margin) & (contour <= high + margin)).all(axis=1)
 
 
-def uncertainty_of(curve, residuals, blur=0.0):
+def uncertainty_of(curve: Any, residuals: np.ndarray, blur: float = 0.0) -> float:
     """95 % uncertainty of a radius or of a place, from residuals whose neighbours are alike.
 
     The residuals' correlation length lowers their number (Bartlett 1946); the radius of an arc follows from

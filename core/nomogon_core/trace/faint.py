@@ -6,6 +6,8 @@ second
 derivatives); a crease has another shade on each of its sides, a stroke has not.
 """
 
+from __future__ import annotations
+
 import math
 
 import cv2
@@ -27,7 +29,7 @@ LOCAL_PX, LEAST_DEPTH, MOST_DEEPER = 12.0, 0.5, 3.0
 LEAST_USUAL_PX, FAINTEST, LEAST_NOISE = 100.0, 0.97, 1e-3
 
 
-def faint_strokes(light):
+def faint_strokes(light: np.ndarray) -> tuple[np.ndarray, Tones]:
     """(light, tones) in which only what looks like a thin dark stroke is left, against an even ground; for
     :func:`centre_lines.centre_lines`.
 
@@ -49,11 +51,11 @@ def faint_strokes(light):
     if _usual_run(kept) < LEAST_USUAL_PX or depth > FAINTEST:
         raise TraceError("No thin strokes stand out from the paper. Draw them darker, or light the paper more evenly.")
     near = cv2.dilate(kept.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * REACH_PX + 1,) * 2))
-    near = cv2.resize(near, light.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+    beside = cv2.resize(near, light.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
     level = cv2.resize(_local_depth(small, kept), light.shape[::-1], interpolation=cv2.INTER_LINEAR)
     usual = math.log(depth)
     evened = np.clip(shade / np.minimum(level, LEAST_DEPTH * usual), -MOST_DEEPER, MOST_DEEPER) * usual
-    even = np.where(near, np.exp(evened), 1.0).astype(np.float32)
+    even = np.where(beside, np.exp(evened), 1.0).astype(np.float32)
     return even, Tones(1.0, depth, np.ones((2, 2), np.float32))
 
 

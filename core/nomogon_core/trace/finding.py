@@ -4,6 +4,11 @@ Each way ends in contours at sub-pixel places: by colour as the middle of a shar
 linear in light, so that a pixel half covered has one half; by edges where the light changes most.
 """
 
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
 import attrs
 import cv2
 import numpy as np
@@ -14,6 +19,9 @@ from skimage.segmentation import watershed
 from nomogon_core.errors import TraceError
 from nomogon_core.picture.compiled_contours import plateau_levels, shift_to_level
 from nomogon_core.picture.contours import EVEN_SHARE, Tones, find_contours, ground_light, outward_normals
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
 
 OTHER_COLOURS = 6
 SAMPLED_PIXELS = 20_000
@@ -51,12 +59,12 @@ _OPPONENTS = np.array(
 )
 
 
-def perceptual(colour):
+def perceptual(colour: list[list[int]] | np.ndarray) -> np.ndarray:
     """OKLab coordinates of linear red, green, blue (…, 3), in which equal distances look about equally different."""
     return np.cbrt(np.maximum(np.asarray(colour, np.float32) @ _CONES.T, 0)) @ _OPPONENTS.T
 
 
-def colour_at(colour, x, y, reach=2):
+def colour_at(colour: np.ndarray, x: float, y: float, reach: int = 2) -> np.ndarray:
     """Median linear colour (3,) around a place in pixels.
 
     Raises:
@@ -110,7 +118,9 @@ def _other_colours(colour, picked, reach):
     return np.array([value for _, value in found])
 
 
-def share_of_colours(colour, picked, reach=SAME_COLOUR):
+def share_of_colours(
+    colour: np.ndarray, picked: Sequence[tuple[float, float, float]], reach: float = SAME_COLOUR
+) -> np.ndarray:
     """Share 0..1 of the picked colours in each pixel.
 
     A pixel is compared with the nearest picked and the nearest other main colour of the picture, nearness being
@@ -125,20 +135,27 @@ def share_of_colours(colour, picked, reach=SAME_COLOUR):
     Raises:
         TraceError: no colour is picked, or nothing else is in the picture.
     """
-    picked = np.asarray(picked, np.float32).reshape(-1, 3)
+    colours = np.asarray(picked, np.float32).reshape(-1, 3)
     if not len(picked):
         raise TraceError("No colour is chosen; click the part, and again for each further colour of it.")
     others = _other_colours(colour, picked, reach)
     flat = np.ascontiguousarray(colour.reshape(-1, 3), np.float32)
     seen = perceptual(flat)
-    part = picked[cKDTree(perceptual(picked)).query(seen, workers=2)[1]]
+    part = colours[cKDTree(perceptual(colours)).query(seen, workers=2)[1]]
     rest = others[cKDTree(perceptual(others)).query(seen, workers=2)[1]].astype(np.float32)
     way = part - rest
     share = np.einsum("ij,ij->i", flat - rest, way) / np.maximum(np.einsum("ij,ij->i", way, way), 1e-8)
     return np.clip(share, -0.2, 1.2).reshape(colour.shape[:2]).astype(np.float32)
 
 
-def contours_by_colour(colour, picked, *, threshold=0.5, reach=SAME_COLOUR, least_area_px=60.0):
+def contours_by_colour(
+    colour: np.ndarray,
+    picked: tuple[tuple[float, float, float], ...],
+    *,
+    threshold: float = 0.5,
+    reach: float = SAME_COLOUR,
+    least_area_px: float = 60.0,
+) -> tuple[Contour, ...]:
     """Contours around the picked colours.
 
     Raises:
@@ -149,7 +166,7 @@ def contours_by_colour(colour, picked, *, threshold=0.5, reach=SAME_COLOUR, leas
     return find_contours(share, threshold=threshold, least_area_px=least_area_px, tones=tones)
 
 
-def contours_by_edge(light, *, least_area_px=60.0):
+def contours_by_edge(light: np.ndarray, *, least_area_px: float = 60.0) -> tuple[Contour, ...]:
     """Contours of what is fenced off from the picture's border by edges, whatever its tone.
 
     Flat regions are the basins of the gradient's size (watershed, Vincent and Soille 1991); what the border's basin
@@ -166,8 +183,7 @@ def contours_by_edge(light, *, least_area_px=60.0):
     strong = float(np.quantile(gradient, 0.998))
     if strong < LEAST_GRADIENT:
         raise TraceError("There is no edge in the picture: it has one tone only, or nothing but slow shading.")
-    flat = (gradient < FLAT_GRADIENT * strong).astype(np.uint8)
-    flat = cv2.erode(flat, np.ones((3, 3), np.uint8))
+    flat = cv2.erode((gradient < FLAT_GRADIENT * strong).astype(np.uint8), np.ones((3, 3), np.uint8))
     count, labels, facts, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
     sizes = facts[:, cv2.CC_STAT_AREA]
     seeds = np.where((sizes >= max(9.0, 0.1 * least_area_px))[labels] & (flat > 0), labels, 0).astype(np.int32)
@@ -215,7 +231,9 @@ def _at_middle(light, points):
     )
 
 
-def needless(contours, size, sides="auto", thin_px=THIN_PX):
+def needless(
+    contours: Sequence[Contour], size: tuple[int, int], sides: str = "auto", thin_px: float = THIN_PX
+) -> dict[int, str]:
     """Which contours are no outline of a part, and why: index -> "frame" or "double".
 
     A frame is a line drawn along the picture's border, with both its sides. The inner side of a drawn line doubles its

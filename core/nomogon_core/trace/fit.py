@@ -6,7 +6,11 @@ are chosen all at once by dynamic programming over candidate places (in the spir
 and of Selinger 2003); joints, bulges and handles are adjusted together; every contour point is verified.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -22,6 +26,9 @@ from nomogon_core.trace.lines_arcs import UNKNOWNS, curvature_along, lines_and_a
 from nomogon_core.trace.pieces import best_pieces, simplify
 from nomogon_core.trace.rough import rough_curves
 from nomogon_core.trace.whole import as_circle, as_ellipse
+
+if TYPE_CHECKING:
+    from nomogon_core.trace.fit_settings import FitSettings
 
 MOST_TEETH = 400
 # Lines and arcs that an outline was drawn with may become cubics only where they are shorter than this many tolerances.
@@ -52,7 +59,16 @@ class FittedOutline:
     comb: np.ndarray = attrs.field(eq=False, repr=False)
 
 
-def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings=SETTINGS, tell=None):
+def fit_outline(
+    points: np.ndarray,
+    *,
+    pixel: float,
+    tolerance: float,
+    noise_px: float = 0.0,
+    blur_px: float = 0.0,
+    settings: FitSettings = SETTINGS,
+    tell: Callable | None = None,
+) -> FittedOutline:
     """Fit a closed contour.
 
     Args:
@@ -89,7 +105,15 @@ def fit_outline(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings
     return _told(curves, contour, shift, pixel, blur_px)
 
 
-def whole_of(points, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, settings=SETTINGS):
+def whole_of(
+    points: np.ndarray,
+    *,
+    pixel: float,
+    tolerance: float,
+    noise_px: float = 0.0,
+    blur_px: float = 0.0,
+    settings: FitSettings = SETTINGS,
+) -> Circle | Ellipse | None:
     """The circle or ellipse that a closed contour is, as :func:`fit_outline` would find it, or None."""
     scaled, shift = _checked(points, pixel, tolerance)
     contour = resample(scaled - shift)
@@ -120,7 +144,7 @@ def _without_blur(contour, blur, corners=(), closed=True):
     return drawn_out(contour, curvature, blur, closed=closed)
 
 
-def held_against(curves, points, pixel, blur_px=0.0):
+def held_against(curves: tuple[Any, ...], points: np.ndarray, pixel: float, blur_px: float = 0.0) -> FittedOutline:
     """Curves as the :class:`FittedOutline` of a closed contour (n, 2) that they were not necessarily fitted to."""
     scaled = np.asarray(points, float) / pixel
     return _told(
@@ -132,7 +156,15 @@ def held_against(curves, points, pixel, blur_px=0.0):
     )
 
 
-def fit_open(points, *, pixel, tolerance, blur_px=0.0, settings=SETTINGS, tell=None):
+def fit_open(
+    points: list[tuple[int, int]] | np.ndarray,
+    *,
+    pixel: float,
+    tolerance: float,
+    blur_px: float = 0.0,
+    settings: FitSettings = SETTINGS,
+    tell: Callable | None = None,
+) -> FittedOutline:
     """Fit a path with two ends, as :func:`fit_outline` does a closed contour; its ends stay where they are.
 
     Raises:
@@ -158,10 +190,10 @@ class Shares:
         tell: called with the share 0..1 of all, or None; sizes: how much each is to do.
     """
 
-    def __init__(self, tell, sizes):
+    def __init__(self, tell: Any, sizes: list[int]) -> None:
         self.tell, self.sizes, self.done = tell, sizes, [0.0] * len(sizes)
 
-    def of(self, index):
+    def of(self, index: int) -> Callable:
         """A function to be called with the share that is done of one."""
 
         def told(share):

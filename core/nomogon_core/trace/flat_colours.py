@@ -6,6 +6,10 @@ of its patch and half
 of what is next to it, so that two patches side by side share their edge, which is then told once.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import attrs
 import cv2
 import numpy as np
@@ -16,6 +20,9 @@ from skimage.segmentation import watershed
 from nomogon_core.errors import TraceError
 from nomogon_core.picture.contours import Tones, find_contours
 from nomogon_core.trace.finding import perceptual
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
 
 MOST_COLOURS, SAMPLED_PIXELS, PALETTE_PIXELS = 10, 20_000, 1_500_000
 MOST_PATCHES = 500
@@ -28,7 +35,7 @@ SAME_AREA, SAME_PLACE_PX, SAME_SEAM_PX = 0.03, 2.5, 1.5
 ONE_TONE = Tones(0.0, 1.0, np.ones((2, 2), np.float32))
 
 
-def main_colours(colour, reach):
+def main_colours(colour: np.ndarray, reach: float) -> np.ndarray:
     """The main colours (k, 3) of a picture, linear, the most frequent first; ``reach`` is how far apart they are, in
     OKLab.
 
@@ -45,7 +52,7 @@ def main_colours(colour, reach):
     _, label, centers = cv2.kmeans(
         perceptual(sample),
         min(MOST_COLOURS, len(sample)),
-        None,
+        None,  # type: ignore[call-overload]
         (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3),
         3,
         cv2.KMEANS_PP_CENTERS,
@@ -61,7 +68,7 @@ def main_colours(colour, reach):
     return np.array([np.median(sample[mine], axis=0) for mine in found if mine.mean() >= LEAST_SHARE], np.float32)
 
 
-def contours_by_flat_colours(colour, *, reach, least_area_px=60.0):
+def contours_by_flat_colours(colour: np.ndarray, *, reach: float, least_area_px: float = 60.0) -> tuple[Contour, ...]:
     """An outline around every patch of a flat colour, ink lines too; an edge of two patches stands once.
 
     Args:

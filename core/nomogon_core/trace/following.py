@@ -4,6 +4,8 @@ The way is the shortest path (Dijkstra 1959, as live wires do after Mortensen an
 reduced copy; its places are then moved to the middle of the light on both sides at full resolution.
 """
 
+from __future__ import annotations
+
 import math
 
 import cv2
@@ -27,7 +29,9 @@ FOLLOWED_BLUR_PX = math.hypot(SMOOTHING_PX, USUAL_BLUR_PX)
 LEAST_STEEP = 0.004
 
 
-def follow_edge(light, start, end):
+def follow_edge(
+    light: np.ndarray, start: np.ndarray | tuple[int, int], end: np.ndarray | tuple[int, int]
+) -> np.ndarray:
     """Places along the edge between two clicks near it.
 
     Args:
@@ -61,14 +65,14 @@ def follow_edge(light, start, end):
     if strong < LEAST_STEEP:
         raise TraceError("There is no clear edge near these clicks. Come closer with the wheel, or draw with Alt held.")
     cost = LEVEL_COST + (1 - np.clip(steep / strong, 0, 1)) ** 2
-    ends = [
+    first, last = (
         tuple(
             int(np.clip(round((place[axis] - origin + 0.5) * share - 0.5), 0, size - 1))
             for axis, origin, size in ((1, top, small.shape[0]), (0, left, small.shape[1]))
         )
         for place in (start, end)
-    ]
-    way, _ = route_through_array(cost, *ends, fully_connected=True, geometric=True)
+    )
+    way, _ = route_through_array(cost, first, last, fully_connected=True, geometric=True)
     places = (np.array(way, float)[:, ::-1] + 0.5) / share - 0.5 + (left, top)
     return _onto_edge(light, _every_pixel(places), start, end)
 

@@ -5,7 +5,10 @@ is fitted as an open path, and pieces that cross the axis squarely become one wi
 axis come in pairs. In the frame of the axis the first coordinate runs along it and the second to its left.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 import numpy as np
@@ -48,10 +51,20 @@ class Halved:
 
     fitted: tuple
     holes: tuple
-    axis: object
+    axis: Any
 
 
-def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, blur_px=0.0, tell=None):
+def fit_halves(
+    contours: list[np.ndarray],
+    holes: list[bool],
+    keep: str,
+    *,
+    pixel: float,
+    tolerance: float,
+    noise_px: float = 0.0,
+    blur_px: float = 0.0,
+    tell: Any = None,
+) -> Halved:
     """Fit contours so that they are mirror images of themselves, or of one another, in the axis of the largest.
 
     Args:
@@ -98,7 +111,7 @@ def fit_halves(contours, holes, keep, *, pixel, tolerance, noise_px=0.0, blur_px
             _mean(points, image * (1, -1)) if keep == "average" else points,
             noise_px=noise_px,
             tell=shares.of(one),
-            **fit,
+            **fit,  # type: ignore[arg-type]
         ).curves
         found += [(curves, points, holes[one]), (tuple(_mirrored(curve) for curve in curves), image, holes[one])]
     fitted = []

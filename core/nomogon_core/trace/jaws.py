@@ -1,6 +1,10 @@
 """The outermost edges of a part between two parallel jaws, as calipers take them."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import cv2
@@ -10,6 +14,11 @@ from nomogon_core.errors import CalibrationError, TraceError
 from nomogon_core.geometry.curves import outline_points
 from nomogon_core.picture.contours import contours_around
 from nomogon_core.trace.fit import fit_outline
+
+if TYPE_CHECKING:
+    from nomogon_core.geometry.curves import Arc, Circle, Line
+    from nomogon_core.picture.contours import Contour
+    from nomogon_core.reference.calibration import Calibration
 
 WAYS = ("level", "upright", "closest")
 FLUSH_PX, LEAST_FLUSH_PX = 0.3, 5.0
@@ -32,11 +41,11 @@ class Jaws:
     sigma_px: float
 
     @property
-    def apart_px(self):
+    def apart_px(self) -> float:
         return math.dist(self.start, self.end)
 
 
-def part_around(light, place):
+def part_around(light: np.ndarray, place: Sequence[float]) -> Contour:
     """The smallest outer contour around a place in pixels.
 
     Raises:
@@ -55,7 +64,7 @@ def part_around(light, place):
     return min(found, key=lambda contour: contour.area_px)
 
 
-def between_jaws(contour, way):
+def between_jaws(contour: Contour, way: float | str) -> Jaws:
     """The jaws closed on a contour: on the curves fitted to it, since its own outermost point is the noisiest, and lies
     within a tip that the lens drew back.
 
@@ -73,7 +82,7 @@ def between_jaws(contour, way):
     return jaws_on(outline_points(curves, CHORD_PX), way)
 
 
-def check_way(way):
+def check_way(way: float | str) -> None:
     """Refuse what is no way for jaws to close.
 
     Raises:
@@ -83,21 +92,22 @@ def check_way(way):
         raise CalibrationError(f"Jaws close {', '.join(WAYS)}, or in a direction in radians; {way!r} came.")
 
 
-def way_in_picture(way, angle):
+def way_in_picture(way: str, angle: float) -> float | str:
     """A way for jaws to close, level and upright being those of a picture that is turned by an angle in radians."""
     turn = {"level": 0.0, "upright": math.pi / 2}.get(way)
     return way if turn is None else turn - angle
 
 
-def square_to(first, second):
+def square_to(first: Sequence[float], second: Sequence[float]) -> float:
     """The direction in which jaws close of which one lies along an edge through two places in pixels, in radians."""
     return math.atan2(second[0] - first[0], first[1] - second[1])
 
 
-def jaws_on(places, way):
+def jaws_on(places: np.ndarray, way: Any) -> Jaws:
     """The jaws closed on places (n, 2) in pixels along the curves of an outline, dense enough to count as these;
     ``way`` as in :func:`between_jaws`."""
-    angle = _narrowest(places) if way == "closest" else {"level": 0.0, "upright": math.pi / 2}.get(way, way)
+    ways = {"level": 0.0, "upright": math.pi / 2}
+    angle = _narrowest(places) if way == "closest" else float(ways.get(way, way))
     across = np.array([math.cos(angle), math.sin(angle)])
     along = np.array([-across[1], across[0]])
     reach = places @ across
@@ -107,7 +117,9 @@ def jaws_on(places, way):
     return Jaws(start, end, (tuple(first.tolist()), tuple(last.tolist())), SIGMA_PX)
 
 
-def closed_again(outlines, calibration, place, way):
+def closed_again(
+    outlines: list[tuple[Arc | Circle | Line, ...]], calibration: Calibration, place: list[float], way: float
+) -> Jaws | None:
     """The jaws closed on what was traced around a place in the picture, or None where nothing was.
 
     Args:

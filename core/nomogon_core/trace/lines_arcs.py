@@ -8,7 +8,10 @@ noise of neighbours is alike, so a point counts for less than one. Points are le
 corner.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 import numpy as np
@@ -53,7 +56,7 @@ class Chain:
     alike: float
 
     @property
-    def blended(self):
+    def blended(self) -> float:
         """Share of the joints that are smooth and between two arcs: few where a contour was drawn with lines and arcs,
         most where arcs stand in for
         free curves."""
@@ -63,19 +66,20 @@ class Chain:
         )
 
     @property
-    def unknowns(self):
+    def unknowns(self) -> int:
         """How many numbers the pieces have: two a joint, one an arc."""
         return sum(UNKNOWNS[kind] for kind, *_ in self.pieces)
 
 
-def lines_and_arcs(outline, noise_px):
+def lines_and_arcs(outline: Any, noise_px: float) -> Chain:
     """The most likely lines and arcs of a described contour: :class:`Chain`.
 
     Args:
         outline: as :func:`described.describe` gives it.
         noise_px: a first guess of the contour's noise.
     """
-    noise, alike, start, chain = max(noise_px, LEAST_NOISE_PX), FIRST_ALIKE, _first_start(outline), None
+    noise, alike, start = max(noise_px, LEAST_NOISE_PX), FIRST_ALIKE, _first_start(outline)
+    chain: Any = None
     for _ in range(ROUNDS):
         chain = _chain(outline, _cheapest(outline, _nodes(outline, start), 2 * noise**2 * alike), noise, alike)
         noise, alike = _noise_of(outline, chain.pieces)
@@ -212,7 +216,7 @@ def _noise_of(outline, pieces):
     return max(math.sqrt(squares / used), LEAST_NOISE_PX), float(np.clip(1 + 2 * alike[:until].sum(), 2.0, MOST_ALIKE))
 
 
-def curvature_along(outline, chain):
+def curvature_along(outline: Any, chain: Chain) -> np.ndarray:
     """Curvature (n,) at each point of the contour as the pieces have it, in 1/pixels, positive where it turns from x
     toward y; 0 at corners."""
     count = len(outline.points)
@@ -230,7 +234,7 @@ def curvature_along(outline, chain):
     return curvature
 
 
-def with_small_fillets(outline, chain):
+def with_small_fillets(outline: Any, chain: Chain) -> Chain:
     """The chain with short flat arcs where it has them as a short line between two weak corners, and an arc where a
     corner stands back."""
     return _with_blunt_corners_rounded(outline, _with_flats_bent(outline, _with_lines_joined(outline, chain)))
@@ -337,7 +341,7 @@ def _blunt_corners(outline, chain):
     return blunt
 
 
-def recessions_of(outline, chain):
+def recessions_of(outline: Any, chain: Chain) -> np.ndarray:
     """How far the blur draws each place of the contour back if a corner of the chain is near it: (n,) pixels."""
     count, recessions = len(outline.points), outline.recessions.copy()
     corners = set(chain.corners.tolist())

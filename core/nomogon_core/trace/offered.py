@@ -1,5 +1,7 @@
 """The tolerance that a picture allows: as fine as its edges are true, and no finer."""
 
+from __future__ import annotations
+
 import math
 
 WOBBLES, LEAST_PX, LEAST_MM = 8.5, 1.0, 0.1
@@ -7,7 +9,7 @@ WOBBLES, LEAST_PX, LEAST_MM = 8.5, 1.0, 0.1
 PREFERRED = (1.0, 1.25, 1.6, 2.0, 2.5, 3.15, 4.0, 5.0, 6.3, 8.0, 10.0)
 
 
-def offered_tolerance(noise_px, mm_per_px):
+def offered_tolerance(noise_px: float, mm_per_px: float) -> tuple[float, str]:
     """(millimetres, why) of the tolerance to begin with.
 
     Finer than a pixel, or than several times the wobble of the picture's edges, curves follow the picture's faults;

@@ -1,6 +1,10 @@
 """A picture and its calibration to fitted outlines in millimetres: contours, choice, fit, uncertainty."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -30,6 +34,11 @@ from nomogon_core.trace.seen import fit_seen
 from nomogon_core.trace.symmetry import MirrorAxis
 from nomogon_core.trace.things import is_thing, light_on_sheet, light_without_cards
 from nomogon_core.trace.two_strokes import contours_by_strokes, sure_runs
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
+    from nomogon_core.reference.calibration import Calibration
+    from nomogon_core.trace.things import Thing
 
 SMALLEST_TOLERANCE_MM, DEFAULT_TOLERANCE_MM = 0.001, 0.1
 DEFAULT_SPECK_MM2 = 1.0
@@ -73,7 +82,7 @@ class TraceSettings:
     threshold: float = 0.5
     tolerance_mm: float = DEFAULT_TOLERANCE_MM
     speck_mm2: float = DEFAULT_SPECK_MM2
-    keep: object = "all"
+    keep: Any = "all"
     border: bool = False
     part: str = "auto"
     mode: str = "tone"
@@ -115,7 +124,7 @@ class TracedOutline:
     axis: MirrorAxis | None = None
 
 
-def check_settings(settings):
+def check_settings(settings: TraceSettings) -> None:
     """Refuse settings that cannot give a trace.
 
     Raises:
@@ -153,7 +162,13 @@ def check_settings(settings):
         raise TraceError("The speck size must be zero or more square millimetres.")
 
 
-def outlines_of(light, settings, mm_per_px, things=(), colour=None):
+def outlines_of(
+    light: np.ndarray,
+    settings: TraceSettings,
+    mm_per_px: float,
+    things: Sequence[Thing] = (),
+    colour: Any = None,
+) -> list[Contour]:
     """Contours that the settings leave: specks, known cards and sheets and, unless wanted, those along the border are
     out.
 
@@ -217,7 +232,14 @@ def _tones_for(light, settings, things):
     return level, tones_of(level, "dark" if tones.part_is_dark else "bright")
 
 
-def trace(light, calibration, settings, progress=None, things=(), colour=None):
+def trace(
+    light: np.ndarray,
+    calibration: Calibration,
+    settings: TraceSettings,
+    progress: Any = None,
+    things: Sequence[Thing] = (),
+    colour: np.ndarray | None = None,
+) -> tuple[TracedOutline, ...]:
     """Outlines of a calibrated picture as the fewest curves.
 
     Args:
@@ -251,7 +273,13 @@ def trace(light, calibration, settings, progress=None, things=(), colour=None):
     return tuple(traced)
 
 
-def tolerance_for(light, calibration, settings, things=(), colour=None):
+def tolerance_for(
+    light: np.ndarray,
+    calibration: Calibration,
+    settings: TraceSettings,
+    things: Sequence[Thing] = (),
+    colour: Any = None,
+) -> tuple[float, str]:
     """(millimetres, why) of the tolerance that the outlines of a picture allow; see :func:`offered.offered_tolerance`.
 
     Args and errors as :func:`trace`.
@@ -263,7 +291,7 @@ def tolerance_for(light, calibration, settings, things=(), colour=None):
     )
 
 
-def common_noise(contours):
+def common_noise(contours: list[Contour]) -> float:
     """Wobble in pixels that at least half of all edges have, by length: small holes show too little of it, and a ragged
     blot must not stand for the rest."""
     told = sorted((contour_noise(contour.points, 1.0), len(contour.points)) for contour in contours)
@@ -391,7 +419,14 @@ def _nearest(contours, wanted):
     return best
 
 
-def contour_preview(light, settings, mm_per_px, factor, things=(), colour=None):
+def contour_preview(
+    light: np.ndarray,
+    settings: TraceSettings,
+    mm_per_px: float,
+    factor: float,
+    things: Sequence[Thing] = (),
+    colour: np.ndarray | None = None,
+) -> list[dict[str, Any]]:
     """Contours of a reduced picture, as the Board draws them.
 
     Args:
@@ -503,7 +538,7 @@ def _in_mm(fitted, calibration, hole, closed=True, stroke_mm=None):
     )
 
 
-def scale_u95(calibration, curve):
+def scale_u95(calibration: Calibration, curve: Arc | Circle | Line) -> float:
     """95 % uncertainty of the scale where a curve lies, as a share of it; seen from afar its two directions have their
     own."""
     if calibration.is_linear:
@@ -515,7 +550,9 @@ def scale_u95(calibration, curve):
     else:
         middle, reach = (low + high) / 2, max(float(np.ptp(points, axis=0).max()) / 2, 1e-3)
         pairs = [(middle - (reach, 0), middle + (reach, 0)), (middle - (0, reach), middle + (0, reach))]
-    told = [calibration.distance(*calibration.to_px(np.array(pair)), 0.0) for pair in pairs]
+    told = [
+        calibration.distance(start, end, 0.0) for start, end in (calibration.to_px(np.array(pair)) for pair in pairs)
+    ]
     return float(np.mean([u95 / max(read, 1e-9) for read, u95 in told]))
 
 
@@ -525,7 +562,7 @@ def _size(curve):
     return curve.radius if isinstance(curve, (Arc, Circle)) else length(curve)
 
 
-def outline_record(outline):
+def outline_record(outline: TracedOutline) -> dict[str, Any]:
     """Plain data of an outline for reports and for storing."""
     return {
         "closed": outline.closed,

@@ -3,7 +3,10 @@
 A piece is (kind, first, last, control points or None): indices of the contour, where last may run past its end.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -11,6 +14,9 @@ import numpy as np
 from nomogon_core.geometry.curves import Arc, Line, end_directions
 from nomogon_core.trace import compiled_cubics, compiled_joint, compiled_pieces
 from nomogon_core.trace.compiled_pieces import CUBIC, GAP, LINE
+
+if TYPE_CHECKING:
+    from nomogon_core.trace.fit_settings import FitSettings
 
 PIECE_COST = np.array([1.0, 1.3, 1.9, 0.0])
 MISFIT_COST = 0.15
@@ -21,7 +27,7 @@ FREE_COST = 2.3
 STRAIGHT_BULGE = 1e-5
 
 
-def best_pieces(outline, tolerance, settings):
+def best_pieces(outline: Any, tolerance: float, settings: FitSettings) -> list[tuple[int, int, int, Any]]:
     """Pieces (kind, first, last, control points or None) around the contour: coarse places, then fine ones near the
     breaks."""
     count = len(outline.points)
@@ -129,7 +135,7 @@ def _covers(outline, kind, first, last, tolerance, settings):
     return bool(np.any((begin == start) & (steps == 1) & (kinds == kind)))
 
 
-def as_cubic(outline, first, last):
+def as_cubic(outline: Any, first: int, last: int) -> tuple[int, int, int, np.ndarray]:
     """One cubic over a range of the contour, as a piece."""
     count = len(outline.points)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, np.array([first, last]) % count)
@@ -243,32 +249,41 @@ class _Trials:
     controls: list
 
     @classmethod
-    def of(cls, begin, steps, kinds, costs, controls=None):
-        return cls(
-            *(np.asarray(values, np.int64) for values in (begin, steps, kinds)),
-            np.asarray(costs, float),
-            controls or [None] * len(begin),
-        )
+    def of(
+        cls,
+        begin: list[int] | np.ndarray,
+        steps: list[int] | np.ndarray,
+        kinds: list[int] | np.ndarray,
+        costs: list[float] | np.ndarray,
+        controls: list[Arc | Line | np.ndarray | None] | None = None,
+    ) -> _Trials:
+        whole = [np.asarray(values, np.int64) for values in (begin, steps, kinds)]
+        return cls(whole[0], whole[1], whole[2], np.asarray(costs, float), controls or [None] * len(begin))
 
-    def with_gap(self, count):
+    def with_gap(self, count: int) -> _Trials:
         """Of an open path, whose ends are the first and the last place: nothing runs from its end to its start but the
         gap itself."""
         return self.chosen(self.begin + self.steps <= count - 1).and_more([count - 1], [1], [GAP], [0.0])
 
-    def chosen(self, which):
+    def chosen(self, which: np.ndarray) -> _Trials:
         """Those of a mask."""
-        return _Trials(
-            *(getattr(self, name)[which] for name in ("begin", "steps", "kinds", "costs")),
-            [control for control, stays in zip(self.controls, which) if stays],
-        )
+        controls = [control for control, stays in zip(self.controls, which) if stays]
+        return _Trials(self.begin[which], self.steps[which], self.kinds[which], self.costs[which], controls)
 
-    def and_more(self, begin, steps, kinds, costs, controls=None):
+    def and_more(
+        self,
+        begin: list[int] | np.ndarray,
+        steps: list[int] | np.ndarray,
+        kinds: list[int] | np.ndarray,
+        costs: list[float] | np.ndarray,
+        controls: list[Arc | Line | np.ndarray | None] | None = None,
+    ) -> _Trials:
         more = _Trials.of(begin, steps, kinds, costs, controls)
         return _Trials(
-            *(
-                np.concatenate([getattr(self, name), getattr(more, name)])
-                for name in ("begin", "steps", "kinds", "costs")
-            ),
+            np.concatenate([self.begin, more.begin]),
+            np.concatenate([self.steps, more.steps]),
+            np.concatenate([self.kinds, more.kinds]),
+            np.concatenate([self.costs, more.costs]),
             self.controls + more.controls,
         )
 
@@ -312,23 +327,25 @@ def _cheapest_around(outline, places, first_trial, steps, costs, start):
     return best
 
 
-def simplify(outline, pieces, tolerance, settings):
+def simplify(
+    outline: Any, pieces: list[tuple[int, int, int, Any]], tolerance: float, settings: FitSettings
+) -> list[tuple[int, int, int, Any]]:
     """Replace runs of pieces by cubics within the tolerance asked for, where that saves more than it blurs.
 
     A cubic costs a quarter more here than where pieces are recognised. Where nearly the whole outline
     was recognised as lines and arcs, these stay: it was drawn with them.
     """
     count = len(outline.points)
-    places, locked = [], set()
+    divided, locked = [], set()
     for kind, first, last, _ in pieces:
         stays = kind == GAP or (
             kind != CUBIC and last - first >= (outline.least_kept_px if outline.drawn else settings.whole_px)
         )
         parts = 1 if stays else int(np.clip((last - first) / settings.division_px, 2, 6))
-        places += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
+        divided += np.round(first + (last - first) * np.arange(parts) / parts).astype(int).tolist()
         if stays and outline.drawn:
             locked.add(first % count)
-    places = np.unique(np.array(places) % count)
+    places = np.unique(np.array(divided) % count)
     nodes, ways_in, ways_out, corner = _cubic_ends(outline, places)
     begin, steps, squares, controls = compiled_cubics.cubic_trials(
         outline.points,
@@ -361,7 +378,9 @@ def simplify(outline, pieces, tolerance, settings):
     return found if len(found) < len(pieces) else pieces
 
 
-def chain_of_cubics(outline, long_ones, tolerance, settings):
+def chain_of_cubics(
+    outline: Any, long_ones: list[tuple[int, int, int, None]], tolerance: float, settings: FitSettings
+) -> list[Any]:
     """Pieces of the fewest cubics between dense places, around some pieces that stay: these come with their curves in
     the place of control points.
 
@@ -424,7 +443,7 @@ def _between_cubics(outline, long_ones, places, nodes, ways_in, ways_out):
     return curves
 
 
-def primitive(outline, kind, first, last):
+def primitive(outline: Any, kind: int, first: int, last: int) -> tuple[float, float, float]:
     """The line (normal and offset) or circle (centre and radius) through a range without what the lens rounds off at
     its ends."""
     low, high = (int(outline.skip(place)) for place in (first, last))
@@ -433,7 +452,7 @@ def primitive(outline, kind, first, last):
     return through(outline.points, first + trims[0], last - trims[1], 1)
 
 
-def off_primitive(kind, found, points):
+def off_primitive(kind: int, found: tuple[float, float, float], points: np.ndarray) -> np.ndarray:
     """Signed distances (n,) of points from a line or circle."""
     if kind == LINE:
         return points @ np.array(found[:2]) + found[2]
@@ -458,7 +477,7 @@ def _curve_between(outline, kind, found, first, last, start, end):
     return arc_of_bulge(start, end, bulge_of(points, found, start, end))
 
 
-def bulge_of(points, circle, start, end):
+def bulge_of(points: np.ndarray, circle: tuple[float, float, float], start: np.ndarray, end: np.ndarray) -> float:
     """Tangent of a quarter of the sweep between two places, from the way that points (n, 2) take around a circle's
     centre."""
     x, y, _ = circle
@@ -468,14 +487,14 @@ def bulge_of(points, circle, start, end):
     return math.tan(float(np.clip(between, -6.2, 6.2)) / 4)
 
 
-def arc_of_bulge(start, end, bulge):
+def arc_of_bulge(start: np.ndarray, end: np.ndarray, bulge: float) -> Arc | Line:
     """The arc between two places whose sweep has a quarter with this tangent.
 
     The line where it is as good as straight, since so large a circle has no exact ends.
     """
     if abs(bulge) < STRAIGHT_BULGE:
         return Line(start, end)
-    x, y, radius = compiled_joint._arc_from_bulge(*start, *end, bulge)
+    x, y, radius = compiled_joint._arc_from_bulge(start[0], start[1], end[0], end[1], bulge)
     return Arc((x, y), radius, math.atan2(start[1] - y, start[0] - x), 4 * math.atan(bulge))
 
 

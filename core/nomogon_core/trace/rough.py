@@ -9,9 +9,13 @@ tolerance. Runs are looked at alone, with their ends held in place and direction
 it is.
 """
 
+from __future__ import annotations
+
 import heapq
 import itertools
 import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -23,6 +27,10 @@ from nomogon_core.trace.compiled_pieces import ARC, CUBIC, GAP, LINE
 from nomogon_core.trace.described import is_corner
 from nomogon_core.trace.distances import signed_distance
 from nomogon_core.trace.pieces import chain_of_cubics, off_primitive, primitive
+
+if TYPE_CHECKING:
+    from nomogon_core.geometry.curves import Arc
+    from nomogon_core.trace.fit_settings import FitSettings
 
 SMOOTH = math.radians(0.3)
 HOPELESS = 4.0
@@ -39,13 +47,19 @@ class _Link:
     kind: int
     first: int
     last: int
-    curve: object
+    curve: Any
 
-    def control(self):
+    def control(self) -> np.ndarray | None:
         return np.array(self.curve.points) if self.kind == CUBIC else None
 
 
-def rough_curves(outline, pieces, tolerance, settings, tell):
+def rough_curves(
+    outline: Any,
+    pieces: list[tuple[int, int, int, np.ndarray | None]],
+    tolerance: float,
+    settings: FitSettings,
+    tell: Callable,
+) -> tuple[Arc | Line | Spline, ...]:
     """Curves within the tolerance.
 
     Args:

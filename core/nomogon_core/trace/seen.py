@@ -6,7 +6,11 @@ side. Every other gap
 stays open, since what lies in it would be a guess.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
@@ -14,6 +18,9 @@ import numpy as np
 from nomogon_core.geometry.curves import Line, closed_area, reverse
 from nomogon_core.trace.fit import FittedOutline, fit_open
 from nomogon_core.trace.two_strokes import sure_runs
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
 
 IN_LINE, IN_LINE_PX = math.radians(1.5), 1.5
 CARRIED_SHARE, CARRIED_PX = 1.5, 6.0
@@ -29,7 +36,9 @@ class SeenOutline:
     closed: bool
 
 
-def fit_seen(contour, to_mm, *, pixel, tolerance, tell):
+def fit_seen(
+    contour: Contour, to_mm: Callable, *, pixel: float, tolerance: float, tell: Callable
+) -> list[SeenOutline] | None:
     """Curves of the stretches of a contour that are seen, or None where it is seen all around.
 
     Args:

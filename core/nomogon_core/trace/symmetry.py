@@ -5,7 +5,10 @@ so the convolution peaks where both agree (with the fast Fourier transform). It 
 points and matching them to their nearest neighbours (iterated closest points, Besl & McKay 1992), the worst left out.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 import numpy as np
@@ -34,7 +37,7 @@ class MirrorAxis:
     rms: float
     largest: float
 
-    def mirrored(self, points):
+    def mirrored(self, points: np.ndarray) -> np.ndarray:
         """Points (n, 2) reflected in the axis."""
         points = np.atleast_2d(np.asarray(points, float))
         normal = np.array([-math.sin(self.angle), math.cos(self.angle)])
@@ -92,7 +95,7 @@ def _refined(points, tree, angle, middle):
     return point, angle, _feet(tree, axis.mirrored(points))[1]
 
 
-def find_axis(points):
+def find_axis(points: np.ndarray) -> MirrorAxis:
     """The mirror axis that an outline follows best.
 
     Args:
@@ -110,11 +113,11 @@ def find_axis(points):
     points = _even_steps(points)
     dense = _even_steps(points, 6 * SAMPLES)
     tree = cKDTree(dense)
-    best = None
+    best: tuple[float, Any, Any, Any] = (math.inf, None, None, None)
     for angle in _candidates(points):
         point, found, away = _refined(points, tree, float(angle), points.mean(axis=0))
         worth = float(np.quantile(away, KEPT_SHARE))
-        if best is None or worth < best[0]:
+        if worth < best[0]:
             best = (worth, point, found, away)
     _, point, angle, away = best
     angle = math.remainder(angle, math.pi)

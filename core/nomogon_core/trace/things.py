@@ -1,12 +1,20 @@
 """Cards and sheets of known size in a picture, as the trace takes them: beside the part, or under it."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import attrs
 import cv2
 import numpy as np
 
 from nomogon_core.picture.contours import REDUCED_SIDE, ground_light
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
+    from nomogon_core.reference.models import Rectangle
 
 LARGEST_CARD_MM = 120.0
 INSET_PX, OUTSET_PX = 6.0, 10.0
@@ -27,15 +35,15 @@ class Thing:
     outline: tuple
     may_be_ground: bool
 
-    def scaled(self, factor):
+    def scaled(self, factor: float) -> Thing:
         """The same in a copy of the picture of which a pixel is ``factor`` pixels."""
-        return Thing(
-            *(tuple(map(tuple, (np.array(places) / factor).tolist())) for places in (self.corners, self.outline)),
-            self.may_be_ground,
+        corners, outline = (
+            tuple(map(tuple, (np.array(places) / factor).tolist())) for places in (self.corners, self.outline)
         )
+        return Thing(corners, outline, self.may_be_ground)
 
 
-def thing_of(rectangle):
+def thing_of(rectangle: Rectangle) -> Thing:
     """A rectangle of known size as a :class:`Thing`."""
     corners = np.array(rectangle.corners)
     runs = []
@@ -56,7 +64,7 @@ def _mask(shape, outline, inset):
     return (cv2.erode(inside, kernel, borderValue=0) if inset > 0 else cv2.dilate(inside, kernel)) > 0
 
 
-def light_on_sheet(light, things):
+def light_on_sheet(light: np.ndarray, things: Sequence[Thing]) -> np.ndarray | None:
     """The picture as if the sheet that the part lies on went on forever, or None where nothing lies on one.
 
     What is around the sheet has tones of its own, which are no business of the part's.
@@ -81,7 +89,7 @@ def light_on_sheet(light, things):
     return None
 
 
-def light_without_cards(light, things):
+def light_without_cards(light: np.ndarray, things: Sequence[Thing]) -> np.ndarray:
     """The picture with the ground's light where cards lie, which are no part and whose contrast may be far larger than
     the part's.
 
@@ -105,7 +113,7 @@ def light_without_cards(light, things):
     return np.where(whole, surface, light).astype(np.float32)
 
 
-def is_thing(contour, things):
+def is_thing(contour: Contour, things: Sequence[Thing]) -> bool:
     """Whether a contour is the outline of a card or sheet itself."""
     for thing in things:
         around = np.asarray(thing.corners, np.float32)

@@ -9,7 +9,11 @@ contour says of each place whether an edge is really seen there; the rest is a g
 hand.
 """
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import cv2
@@ -23,6 +27,9 @@ from nomogon_core.trace.compiled_cut import dearest_way, least_cut
 from nomogon_core.trace.described import resample
 from nomogon_core.trace.finding import perceptual
 from nomogon_core.trace.following import FOLLOWED_BLUR_PX
+
+if TYPE_CHECKING:
+    from nomogon_core.picture.contours import Contour
 
 REDUCED_SIDE, LEAST_SIDE = 600, 40
 LEAST_LIGHT = 1e-3
@@ -45,7 +52,14 @@ JUDGED_REACH_PX, JUDGED_BESIDE_PX, JUDGED_ALONG_PX, SURE_CLEAR = 16.0, 5.0, 5.0,
 EVEN_ALONG_PX, SHORTEST_RUN_PX, SHORTEST_GAP_PX = 8.0, 40, 12
 
 
-def contours_by_strokes(light, part, ground, *, colour=None, least_area_px=60.0):
+def contours_by_strokes(
+    light: np.ndarray,
+    part: Sequence[Any],
+    ground: Sequence[Any],
+    *,
+    colour: np.ndarray | None = None,
+    least_area_px: float = 60.0,
+) -> tuple[Contour, ...]:
     """Contours of what looks as the strokes on the part do, and not as those on the ground.
 
     Args:
@@ -256,7 +270,7 @@ def _without_short(flags, kind, shortest):
     return np.roll(turned, first)
 
 
-def sure_runs(contour):
+def sure_runs(contour: Contour) -> list[np.ndarray] | None:
     """The stretches (n, 2) of a contour where its edge is seen, in order; None where it is seen all around."""
     sure = contour.sure
     if sure is None or sure.all():

@@ -1,5 +1,7 @@
 """Compiles the numeric inner loops into their cache: ``python -m nomogon_core.trace.warm``."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -11,7 +13,7 @@ from nomogon_core.trace.fit import fit_open, fit_outline
 from nomogon_core.trace.two_strokes import contours_by_strokes
 
 
-def main():
+def main() -> None:
     """Trace a small made-up picture with lines, arcs and a wavy side, so that every loop is used."""
     down, across = np.mgrid[0:160, 0:200].astype(float)
     wavy = 150 + 8 * np.sin(down / 9)

@@ -1,5 +1,7 @@
 """Closed contours that are one full circle or ellipse."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -15,7 +17,7 @@ LEAST_POINTS = 24
 FLATTEST = 0.08
 
 
-def as_circle(contour, detection, tolerance):
+def as_circle(contour: np.ndarray, detection: float, tolerance: float) -> Circle | None:
     """A contour (n, 2) in pixels as a full circle, or None.
 
     Args:
@@ -29,13 +31,13 @@ def as_circle(contour, detection, tolerance):
     return circle if _is(contour, circle, radius, detection, tolerance) else None
 
 
-def as_ellipse(contour, detection, tolerance):
+def as_ellipse(contour: np.ndarray, detection: float, tolerance: float) -> Ellipse | None:
     """A contour (n, 2) in pixels as a full ellipse, or None; as :func:`as_circle`."""
     ellipse = ellipse_through(contour) if len(contour) >= LEAST_POINTS else None
     return ellipse if ellipse and _is(contour, ellipse, min(ellipse.semi_axes), detection, tolerance) else None
 
 
-def ellipse_through(points):
+def ellipse_through(points: np.ndarray) -> Ellipse | None:
     """The ellipse nearest to points (n, 2), or None where none is or it is very flat.
 
     Direct least squares (Fitzgibbon, Pilu and Fisher 1999, in the stable form of Halir and Flusser 1998), then

@@ -1,5 +1,7 @@
 """Vector drawings as pictures: SVG, DXF and one page of a PDF, rendered at a chosen resolution on white."""
 
+from __future__ import annotations
+
 import io
 import math
 import re
@@ -35,12 +37,12 @@ class Rendered:
     pages: int = 1
 
 
-def is_drawing(name):
+def is_drawing(name: str) -> bool:
     """Whether a file of this name is a vector drawing."""
     return any(name.lower().endswith(ending) for ending in KINDS)
 
 
-def render(data, name, dpi=300.0, page=1):
+def render(data: bytes, name: str, dpi: float = 300.0, page: int = 1) -> Rendered:
     """Render a drawing.
 
     Args:

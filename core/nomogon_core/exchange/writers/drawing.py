@@ -1,7 +1,10 @@
 """Flat outlines as SVG and DXF at 1:1 in millimetres."""
 
+from __future__ import annotations
+
 import io
 import math
+from typing import Any
 
 import ezdxf
 import numpy as np
@@ -22,7 +25,7 @@ def _require(outlines):
     return curves
 
 
-def svg(outlines, *, title="Outline"):
+def svg(outlines: list[tuple[Any, ...]], *, title: str = "Outline") -> str:
     """SVG text of outlines at 1:1; a user unit is a millimetre.
 
     Args:
@@ -44,7 +47,7 @@ def svg(outlines, *, title="Outline"):
     )
 
 
-def dxf(outlines):
+def dxf(outlines: list[tuple[Any, ...]]) -> bytes:
     """DXF (R2010) bytes of outlines at 1:1 in millimetres: LINE, ARC, CIRCLE, ELLIPSE and cubic SPLINE entities.
 
     Args:

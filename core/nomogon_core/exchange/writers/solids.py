@@ -1,7 +1,10 @@
 """Solid bodies as STEP, STL and 3MF. Runs where the kernel is."""
 
+from __future__ import annotations
+
 import io
 import struct
+from typing import TYPE_CHECKING
 
 import lib3mf
 import numpy as np
@@ -18,6 +21,9 @@ from OCP.XCAFDoc import XCAFDoc_ColorType, XCAFDoc_DocumentTool
 
 from nomogon_core.errors import OperationError
 from nomogon_core.solid import kernel
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
 
 CHORD_RANGE_MM = (0.001, 5.0)
 
@@ -38,7 +44,7 @@ def _shares(colour):
     return tuple(int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5))
 
 
-def step(bodies):
+def step(bodies: dict[str, Body]) -> bytes:
     """STEP AP214 bytes with one named, coloured product a body, in millimetres.
 
     Raises:
@@ -79,7 +85,7 @@ def _mesh(body, chord):
     return joined, triangles[(a != b) & (b != c) & (a != c)]
 
 
-def stl(bodies, chord):
+def stl(bodies: dict[str, Body], chord: float) -> bytes:
     """Binary STL bytes of all bodies together, no farther from the true surface than ``chord`` millimetres.
 
     Raises:
@@ -97,7 +103,7 @@ def stl(bodies, chord):
     return b"Nomogon, millimetres".ljust(80, b" ") + struct.pack("<I", len(corners)) + record.tobytes()
 
 
-def threemf(bodies, chord):
+def threemf(bodies: dict[str, Body], chord: float) -> bytes:
     """3MF bytes with one named, coloured object a body, in millimetres.
 
     Raises:

@@ -1,12 +1,18 @@
 """The page docs/commands.md, made from the declarations of the commands and operations."""
 
+from __future__ import annotations
+
 import json
+from typing import TYPE_CHECKING, Any
 
 from nomogon_core.arguments import Choice, Either, Id, Place, Plain, Record, Rows, Switch, Text, Whole
 from nomogon_core.job.commands.registry import COMMANDS
 from nomogon_core.solid.operations import DECLARATIONS
 from nomogon_core.solid.sentence import Choice as ChoiceBlank
 from nomogon_core.solid.sentence import Clause, When
+
+if TYPE_CHECKING:
+    from nomogon_core.job.commands.registry import Declared
 
 HEAD = """# Commands
 
@@ -66,7 +72,7 @@ EXAMPLES = {
     "held": ["p3"],
     "value": True,
 }
-OWN_EXAMPLES = {
+OWN_EXAMPLES: dict[str, dict[str, Any]] = {
     "reference.set_known": {"name": "g3", "text": "84 mm"},
     "reference.move_known": {"name": "g3", "which": "start", "place": [120.5, 88.0], "sigma_px": 0.05},
     "reference.remove_known": {"name": "g3"},
@@ -109,7 +115,7 @@ OWN_EXAMPLES = {
 }
 
 
-def example_of(kind, argument):
+def example_of(kind: Any, argument: str) -> Any:
     """A value that an argument of a kind takes."""
     if argument in EXAMPLES:
         return EXAMPLES[argument]
@@ -125,7 +131,7 @@ def example_of(kind, argument):
     return {} if isinstance(kind, Record) else 1.5
 
 
-def example(declared):
+def example(declared: Declared) -> dict[str, Any]:
     """Arguments of a worked call of a command: its own, or one of each that it needs."""
     if declared.name in OWN_EXAMPLES:
         return OWN_EXAMPLES[declared.name]
@@ -170,7 +176,7 @@ def _operation(declared):
     return [*lines, "", "```json", json.dumps(call, ensure_ascii=False), "```", ""]
 
 
-def commands_page():
+def commands_page() -> str:
     """Text of docs/commands.md."""
     lines = [HEAD, "## Operations", "", "The blanks of `solid.add` and `solid.set`, by operation.", ""]
     for declared in DECLARATIONS.values():

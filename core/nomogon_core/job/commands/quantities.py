@@ -1,5 +1,9 @@
 """Commands of the Ledger: quantities that stand free, and names."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from nomogon_core.arguments import ID, TEXT, UNIT
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands.registry import command
@@ -34,7 +38,7 @@ def _typed(document, text, unit):
 
 
 @command("ledger.add", name=TEXT, text=TEXT, unit=UNIT)
-def add(document, *, name, text, unit="mm"):
+def add(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
     """A quantity that stands free, to be used in expressions."""
     if len(document["quantities"]) >= MOST_QUANTITIES:
         raise InputError(f"A job holds at most {MOST_QUANTITIES} free quantities; take some away first.")
@@ -57,7 +61,7 @@ def _free(document, name):
 
 
 @command("ledger.set", name=ID, text=TEXT, unit=UNIT)
-def set_free(document, *, name, text, unit="mm"):
+def set_free(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
     """Another value for a free quantity."""
     item = _free(document, name)
     value, dimension = _read(document, text, unit)
@@ -67,13 +71,13 @@ def set_free(document, *, name, text, unit="mm"):
 
 
 @command("ledger.rename", row=ID, text=TEXT)
-def rename(document, *, row, text):
+def rename(document: dict[str, Any], *, row: str, text: str) -> str:
     """Another name for any quantity of the Ledger, in all expressions too."""
     return f"Called {rename_quantity(document, row, text)} now"
 
 
 @command("ledger.remove", name=ID)
-def remove(document, *, name):
+def remove(document: dict[str, Any], *, name: str) -> Any:
     """Take a free quantity away that nothing uses."""
     item = _free(document, name)
     web = web_of(document)

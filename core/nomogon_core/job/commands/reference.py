@@ -1,7 +1,11 @@
 """Commands of the Reference stage."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Sequence
 from functools import wraps
+from typing import Any
 
 import numpy as np
 
@@ -119,21 +123,21 @@ def _focal(value):
     focal=Either((NOTHING, NUMBER)),
 )
 def add_picture(
-    document,
+    document: dict[str, Any],
     *,
-    name,
-    digest,
-    media_type,
-    width,
-    height,
-    dpi,
-    taken_from="",
-    licence="",
-    drawn=False,
-    stand_in=None,
-    camera="",
-    focal=None,
-):
+    name: str,
+    digest: str,
+    media_type: str,
+    width: int,
+    height: int,
+    dpi: list[float] | None,
+    taken_from: str = "",
+    licence: str = "",
+    drawn: bool = False,
+    stand_in: dict[str, Any] | None = None,
+    camera: str = "",
+    focal: Any = None,
+) -> str:
     """Put a picture into the job and work on it."""
     pictures = document["references"]
     if len(pictures) >= MOST_PICTURES:
@@ -167,7 +171,7 @@ def add_picture(
 
 
 @command("reference.remove_picture", picture=ID)
-def remove_picture(document, *, picture):
+def remove_picture(document: dict[str, Any], *, picture: str) -> Any:
     """Take a picture away; what was traced on it stays in the sketch."""
     key, item = _picture(document, picture)
     del document["references"][key]
@@ -176,7 +180,7 @@ def remove_picture(document, *, picture):
 
 
 @command("reference.lay_on", picture=ID, plane=PLANE)
-def lay_on(document, *, picture, plane):
+def lay_on(document: dict[str, Any], *, picture: str, plane: dict[str, str] | str) -> str:
     """Lay a picture on a plane, or on a flat face of the solid."""
     _, item = _picture(document, picture)
     check_plane(document, plane)
@@ -193,7 +197,7 @@ SWITCHES = {
 
 
 @command("reference.set_picture", picture=ID, field=ID, value=Either((TEXT, SWITCH, NUMBER)))
-def set_picture(document, *, picture, field, value):
+def set_picture(document: dict[str, Any], *, picture: str, field: str, value: Any) -> str:
     """Name, origin, licence, opacity, visibility or lock of a picture."""
     _, item = _picture(document, picture, change=False)
     if field in SWITCHES:
@@ -213,7 +217,7 @@ def set_picture(document, *, picture, field, value):
 
 @command("reference.place_picture", picture=ID, field=ID, text=Either((TEXT, SWITCH)), unit=UNIT)
 @_calibrating
-def place_picture(document, *, picture, field, text, unit="mm"):
+def place_picture(document: dict[str, Any], *, picture: str, field: str, text: str, unit: str = "mm") -> str:
     """Turn, shift, flip, model, or the heights of part and camera, as typed."""
     _, item = _picture(document, picture)
     if field == "angle":
@@ -265,7 +269,7 @@ def _set_width(document, name, item, width):
 
 @command("reference.drag_corner", picture=ID, corner=PLACE, place=PLACE)
 @_calibrating
-def drag_corner(document, *, picture, corner, place):
+def drag_corner(document: dict[str, Any], *, picture: str, corner: list[int], place: list[int]) -> str:
     """Size a picture of which nothing is known by one of its corners, dragged to a place in its pixels as it is."""
     key, item = _picture(document, picture)
     fit = calibration_of(document, key)
@@ -321,7 +325,18 @@ def _jaws(sent):
     jaws=Either((NOTHING, JAWS)),
 )
 @_calibrating
-def add_known(document, *, start, end, text, sigma_px, unit="mm", stand_in=False, jaws=None, picture=""):
+def add_known(
+    document: dict[str, Any],
+    *,
+    start: list[float],
+    end: list[float],
+    text: str,
+    sigma_px: float,
+    unit: str = "mm",
+    stand_in: bool = False,
+    jaws: dict[str, Any] | None = None,
+    picture: str = "",
+) -> str:
     """A known length between two picked places, or between jaws that closed on the part in a ``way`` around a
     ``place``."""
     item = _new_known(
@@ -343,7 +358,7 @@ def add_known(document, *, start, end, text, sigma_px, unit="mm", stand_in=False
 
 @command("reference.add_width", picture=ID, text=TEXT, unit=UNIT)
 @_calibrating
-def add_width(document, *, text, unit="mm", picture=""):
+def add_width(document: dict[str, Any], *, text: str, unit: str = "mm", picture: str = "") -> str:
     """How wide the whole picture is in reality: a drawing made to size, a print or a scan."""
     picture, item = _picture(document, picture)
     start, end, sigma = across_picture(item["width"], item["height"])
@@ -374,7 +389,17 @@ def add_width(document, *, text, unit="mm", picture=""):
     stand_in=SWITCH,
 )
 @_calibrating
-def add_diameter(document, *, center, half_axes, angle, text, unit="mm", stand_in=False, picture=""):
+def add_diameter(
+    document: Any,
+    *,
+    center: Any,
+    half_axes: Any,
+    angle: Any,
+    text: Any,
+    unit: str = "mm",
+    stand_in: bool = False,
+    picture: str = "",
+) -> Any:
     """A known diameter of a round edge, found as an ellipse."""
     item = _new_known(
         document,
@@ -416,7 +441,17 @@ def _sides(text, what, unit):
     edges=EDGES,
 )
 @_calibrating
-def add_rectangle(document, *, corners, thing="", text="", sigma_px=0.05, unit="mm", edges=(), picture=""):
+def add_rectangle(
+    document: dict[str, Any],
+    *,
+    corners: list[list[float]],
+    thing: str = "",
+    text: str = "",
+    sigma_px: float = 0.05,
+    unit: str = "mm",
+    edges: Sequence[dict[str, Any]] = (),
+    picture: str = "",
+) -> str:
     """A card, a sheet or another rectangle of known size by its four corners, the width first."""
     places = [_place(value) for value in corners]
     if thing and thing not in SIZES_MM:
@@ -466,7 +501,7 @@ def _edges(sent):
 
 @command("reference.set_corners", name=ID, corners=Rows(PLACE, 4, 4), edges=EDGES)
 @_calibrating
-def set_corners(document, *, name, corners, edges):
+def set_corners(document: Any, *, name: Any, corners: Any, edges: Any) -> Any:
     """Other corners and edges for a rectangle, found anew from corners that were moved."""
     item = _known(document, name)
     if item.get("kind") != "rectangle":
@@ -477,7 +512,7 @@ def set_corners(document, *, name, corners, edges):
 
 @command("reference.add_straight", picture=ID, places=Rows(PLACE, 5, 400))
 @_calibrating
-def add_straight(document, *, places, picture=""):
+def add_straight(document: Any, *, places: Any, picture: str = "") -> Any:
     """An edge that is straight in reality, by places along it; takes lens bending out."""
     places, fit = [_place(value) for value in places], calibration_of(document, picture)
     if fit is not None and fit.model == CAMERA:
@@ -494,7 +529,7 @@ def add_straight(document, *, places, picture=""):
 
 @command("reference.add_resolution", picture=ID, text=TEXT)
 @_calibrating
-def add_resolution(document, *, text="", picture=""):
+def add_resolution(document: dict[str, Any], *, text: str = "", picture: str = "") -> str:
     """The scan's resolution, as noted in the file or as typed, in dots per inch."""
     picture, item = _picture(document, picture)
     if str(text).strip():
@@ -533,7 +568,17 @@ def add_resolution(document, *, text="", picture=""):
     unit=UNIT,
     stand_in=SWITCH,
 )
-def add_check(document, *, places, what="distance", text="", sigma_px=0.1, unit="mm", stand_in=False, picture=""):
+def add_check(
+    document: dict[str, Any],
+    *,
+    places: list[list[float]],
+    what: str = "distance",
+    text: str = "",
+    sigma_px: float = 0.1,
+    unit: str = "mm",
+    stand_in: bool = False,
+    picture: str = "",
+) -> str:
     """A distance, diameter or angle to be read in the picture and compared with a gauge."""
     if what not in ("distance", "diameter", "angle"):
         raise InputError(f"A check reads a distance, a diameter or an angle; {what!r} came.")
@@ -555,7 +600,7 @@ def add_check(document, *, places, what="distance", text="", sigma_px=0.1, unit=
 
 @command("reference.check_to_known", name=ID)
 @_calibrating
-def check_to_known(document, *, name):
+def check_to_known(document: dict[str, Any], *, name: str) -> Any:
     """Use a check's gauge reading for the calibration."""
     item = _known(document, name)
     if item["kind"] != "check" or item["what"] != "distance" or not item["gauge"]:
@@ -585,7 +630,7 @@ def _known(document, name):
 
 @command("reference.set_known", name=ID, text=TEXT, unit=UNIT, side=TEXT)
 @_calibrating
-def set_known(document, *, name, text, unit="mm", side=""):
+def set_known(document: dict[str, Any], *, name: str, text: str, unit: str = "mm", side: str = "") -> str:
     """Another gauge reading for something known; ``side`` says which one of a rectangle."""
     item = _known(document, name)
     kind = item.get("kind", "length")
@@ -611,7 +656,7 @@ def set_known(document, *, name, text, unit="mm", side=""):
 
 @command("reference.move_known", name=ID, which=TEXT, place=PLACE, sigma_px=SIGMA)
 @_calibrating
-def move_known(document, *, name, which, place, sigma_px):
+def move_known(document: Any, *, name: Any, which: Any, place: Any, sigma_px: Any) -> Any:
     """Move one end of a known length, or one corner of a rectangle."""
     item = _known(document, name)
     if item.get("kind", "length") == "rectangle" and str(which) in "0123" and len(str(which)) == 1:
@@ -627,7 +672,7 @@ def move_known(document, *, name, which, place, sigma_px):
 
 @command("reference.remove_known", name=ID)
 @_calibrating
-def remove_known(document, *, name):
+def remove_known(document: dict[str, Any], *, name: str) -> str:
     """Take away something known."""
     item = _known(document, name)
     del document["known"][name]
@@ -636,7 +681,7 @@ def remove_known(document, *, name):
 
 @command("reference.use_known", name=ID, used=SWITCH)
 @_calibrating
-def use_known(document, *, name, used):
+def use_known(document: dict[str, Any], *, name: str, used: bool) -> str:
     """Leave something known out of the calibration, or count it again."""
     item = _known(document, name)
     item["used"] = bool(used)
@@ -644,7 +689,7 @@ def use_known(document, *, name, used):
 
 
 @command("reference.rename_known", name=ID, text=TEXT)
-def rename_known(document, *, name, text):
+def rename_known(document: dict[str, Any], *, name: str, text: str) -> str:
     """Another name for something known, in all expressions too."""
     item = _known(document, name)
     old, new = item["name"], clean_name(text, "A known length")
@@ -656,7 +701,7 @@ def rename_known(document, *, name, text):
 
 @command("reference.level", picture=ID, start=PLACE, end=PLACE)
 @_calibrating
-def level(document, *, start, end, picture=""):
+def level(document: Any, *, start: Any, end: Any, picture: str = "") -> Any:
     """Make the way between two picked places level or upright, whichever is nearer."""
     key, item = _picture(document, picture)
     (x0, y0), (x1, y1) = _place(start), _place(end)
@@ -671,7 +716,7 @@ def level(document, *, start, end, picture=""):
 
 @command("reference.set_origin", picture=ID, place=PLACE)
 @_calibrating
-def set_origin(document, *, place, picture=""):
+def set_origin(document: dict[str, Any], *, place: list[float], picture: str = "") -> str:
     """Make a picked place the origin."""
     _, item = _picture(document, picture)
     item["origin_px"], item["at_mm"] = _place(place), [0.0, 0.0]
@@ -680,7 +725,7 @@ def set_origin(document, *, place, picture=""):
 
 @command("reference.put_on_axis", picture=ID, point=PLACE, angle=NUMBER)
 @_calibrating
-def put_on_axis(document, *, point, angle, picture=""):
+def put_on_axis(document: Any, *, point: Any, angle: Any, picture: str = "") -> Any:
     """Turn the picture so that its mirror axis lies on an axis of the plane, the given place at the origin."""
     _, item = _picture(document, picture)
     item["origin_px"], item["at_mm"], item["angle"] = (
@@ -704,7 +749,7 @@ def _step(document, index, picture):
 
 
 @command("reference.add_step", picture=ID, step=STEP)
-def add_step(document, *, step, picture=""):
+def add_step(document: dict[str, Any], *, step: dict[str, Any], picture: str = "") -> str:
     """A clean-up step at the end of the list."""
     check_step(step)
     if step["kind"] in SIZED and calibration_of(document, picture) is None:
@@ -717,7 +762,7 @@ def add_step(document, *, step, picture=""):
 
 
 @command("reference.set_step", picture=ID, index=Whole(0, 1000), step=STEP)
-def set_step(document, *, index, step, picture=""):
+def set_step(document: dict[str, Any], *, index: int, step: dict[str, Any], picture: str = "") -> str:
     """Other parameters for a clean-up step, or its switch."""
     steps, old = _step(document, index, picture)
     check_step(step)
@@ -728,7 +773,7 @@ def set_step(document, *, index, step, picture=""):
 
 
 @command("reference.remove_step", picture=ID, index=Whole(0, 1000))
-def remove_step(document, *, index, picture=""):
+def remove_step(document: dict[str, Any], *, index: int, picture: str = "") -> Any:
     """Take a clean-up step away."""
     steps, old = _step(document, index, picture)
     del steps[index]
@@ -763,7 +808,9 @@ def _traced(document, library, picture, sketch, settings):
 
 
 @command("reference.accept_trace", settings=PLAIN, picture=ID, sketch=ID)
-def accept_trace(document, library, *, settings, picture="", sketch=""):
+def accept_trace(
+    document: dict[str, Any], library: Any, *, settings: Any, picture: str = "", sketch: str = ""
+) -> tuple[str, str]:
     """Put the outlines that a trace finds in a picture into a sketch."""
     sketch = sketch_id(document, sketch)
     picture, calibration, records = _traced(document, library, picture, sketch, settings)
@@ -799,7 +846,7 @@ def _halves_in_words(records):
 
 
 @command("reference.trace_again", trace=ID, settings=PLAIN)
-def trace_again(document, library, *, trace, settings):
+def trace_again(document: dict[str, Any], library: Any, *, trace: str, settings: Any) -> tuple[str, str]:
     """Put the outlines of a trace in the place of an earlier one; what still corresponds keeps its constraints."""
     old = document["traces"].get(trace)
     if old is None:

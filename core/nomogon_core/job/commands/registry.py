@@ -4,14 +4,21 @@ Each module of commands registers its functions with :func:`command`; :func:`car
 for the command line alike. A command changes the document it is given; :func:`carry_out` hands it a copy.
 """
 
+from __future__ import annotations
+
 import copy
 import inspect
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import attrs
 
 from nomogon_core.arguments import checked, shown
 from nomogon_core.errors import InputError
 from nomogon_core.job.quantities import settle
+
+if TYPE_CHECKING:
+    pass
 
 COMMANDS = {}
 
@@ -28,7 +35,7 @@ class Declared:
     """
 
     name: str
-    function: object
+    function: Callable[..., Any]
     arguments: dict
     optional: frozenset
     asked_for: bool
@@ -36,12 +43,12 @@ class Declared:
     example: dict = attrs.field(factory=dict)
 
     @property
-    def told(self):
+    def told(self) -> str:
         """What it does, from its docstring."""
         return " ".join((inspect.getdoc(self.function) or "").split("\n\n")[0].split())
 
 
-def command(name, /, *, asked_for=True, **arguments):
+def command(name: str, /, *, asked_for: bool = True, **arguments: Any) -> Callable:
     """Register a function ``(document, **arguments) -> sentence`` as a command.
 
     The function may take ``library`` as a second positional argument, may give ``(sentence, note)``, and its keyword
@@ -77,7 +84,7 @@ class Outcome:
     note: str = ""
 
 
-def declared(name):
+def declared(name: str) -> Declared:
     """The declaration of a command.
 
     Raises:
@@ -89,7 +96,7 @@ def declared(name):
     return found
 
 
-def carry_out(document, name, arguments, library):
+def carry_out(document: dict[str, Any], name: str, arguments: dict[str, Any], library: Any) -> Outcome:
     """Carry out a command on a copy of a document; expressions are worked out anew after it.
 
     Args:

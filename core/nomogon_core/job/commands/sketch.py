@@ -1,6 +1,9 @@
 """Commands of the Sketch stage; each keeps the sketch solved or refuses in words."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import attrs
 
@@ -61,7 +64,15 @@ def _coordinates(sketch, value):
 
 
 @command("sketch.line", sketch=ID, start=SPOT, end=SPOT, construction=SWITCH, free=SWITCH)
-def line(document, *, start, end, construction=False, free=False, sketch=""):
+def line(
+    document: dict[str, Any],
+    *,
+    start: list[float] | str,
+    end: list[float] | str,
+    construction: bool = False,
+    free: bool = False,
+    sketch: str = "",
+) -> tuple[str, str]:
     """A line; unless ``free``, a nearly level or upright one is made exactly so."""
     drawing, name = edit.add_line(
         sketch_of(document, sketch), _place(start), _place(end), construction=bool(construction)
@@ -94,7 +105,15 @@ def _levelled(sketch, name):
 
 
 @command("sketch.arc", sketch=ID, start=SPOT, middle=SPOT, end=SPOT, construction=SWITCH)
-def arc(document, *, start, middle, end, construction=False, sketch=""):
+def arc(
+    document: dict[str, Any],
+    *,
+    start: list[float],
+    middle: list[float],
+    end: list[float],
+    construction: bool = False,
+    sketch: str = "",
+) -> str:
     """An arc through three places."""
     drawing = sketch_of(document, sketch)
     drawing, _ = edit.add_arc_through(
@@ -105,7 +124,9 @@ def arc(document, *, start, middle, end, construction=False, sketch=""):
 
 
 @command("sketch.circle", sketch=ID, center=SPOT, rim=SPOT, construction=SWITCH)
-def circle(document, *, center, rim, construction=False, sketch=""):
+def circle(
+    document: dict[str, Any], *, center: list[float], rim: list[float], construction: bool = False, sketch: str = ""
+) -> str:
     """A circle from its centre and a place on its rim."""
     drawing = sketch_of(document, sketch)
     radius = math.dist(_coordinates(drawing, center), _coordinates(drawing, rim))
@@ -115,7 +136,15 @@ def circle(document, *, center, rim, construction=False, sketch=""):
 
 
 @command("sketch.ellipse", sketch=ID, center=SPOT, first=SPOT, second=SPOT, construction=SWITCH)
-def ellipse(document, *, center, first, second, construction=False, sketch=""):
+def ellipse(
+    document: dict[str, Any],
+    *,
+    center: list[float],
+    first: list[float],
+    second: list[float],
+    construction: bool = False,
+    sketch: str = "",
+) -> str:
     """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
     drawing = sketch_of(document, sketch)
     drawing, name = edit.add_ellipse(
@@ -130,7 +159,9 @@ def _ellipse_in_words(curve):
 
 
 @command("sketch.spline", sketch=ID, places=Rows(SPOT, 2, 500), construction=SWITCH)
-def spline(document, *, places, construction=False, sketch=""):
+def spline(
+    document: dict[str, Any], *, places: list[list[float] | str], construction: bool = False, sketch: str = ""
+) -> str:
     """A smooth spline through places."""
     drawing, _ = edit.add_spline_through(
         sketch_of(document, sketch), [_place(value) for value in places], construction=bool(construction)
@@ -155,13 +186,15 @@ def _picture(document, library, picture):
 
 
 @command("sketch.follow", sketch=ID, picture=ID, start=SPOT, end=SPOT)
-def follow(document, library, *, start, end, sketch="", picture=""):
+def follow(
+    document: dict[str, Any], library: Any, *, start: list[float], end: list[float], sketch: str = "", picture: str = ""
+) -> str:
     """The picture's edge between two places, as the fewest curves."""
     drawing = sketch_of(document, sketch)
     light, fit = _picture(document, library, picture)
     ends = [_place(value) for value in (start, end)]
     drawn = along_edge(
-        light, fit, *(_coordinates(drawing, value) for value in (start, end)), FOLLOW_TOLERANCE_PX * fit.mm_per_px
+        light, fit, _coordinates(drawing, start), _coordinates(drawing, end), FOLLOW_TOLERANCE_PX * fit.mm_per_px
     )
     drawing, names, joints = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
     _store(document, sketch, tied_joints(_caught(drawing, names, ends), joints))
@@ -182,7 +215,16 @@ def _outer_end(sketch, name, near):
 
 
 @command("sketch.arc_edge", sketch=ID, picture=ID, start=SPOT, end=SPOT, middle=SPOT)
-def arc_edge(document, library, *, start, end, middle, sketch="", picture=""):
+def arc_edge(
+    document: dict[str, Any],
+    library: Any,
+    *,
+    start: list[float] | str,
+    end: list[float],
+    middle: list[float] | str,
+    sketch: str = "",
+    picture: str = "",
+) -> str:
     """An arc on the picture's edge along three rough places."""
     drawing = sketch_of(document, sketch)
     light, fit = _picture(document, library, picture)
@@ -193,7 +235,9 @@ def arc_edge(document, library, *, start, end, middle, sketch="", picture=""):
 
 
 @command("sketch.round", sketch=ID, picture=ID, place=SPOT)
-def round_edge(document, library, *, place, sketch="", picture=""):
+def round_edge(
+    document: dict[str, Any], library: Any, *, place: list[float] | str, sketch: str = "", picture: str = ""
+) -> tuple[str, str] | str:
     """A circle, or an ellipse, on the round edge around a place."""
     drawing = sketch_of(document, sketch)
     light, fit = _picture(document, library, picture)
@@ -227,26 +271,28 @@ def _cut(document, name, change, told):
 
 
 @command("sketch.trim", sketch=ID, name=ID, place=PLACE)
-def trim_curve(document, *, name, place, sketch=""):
+def trim_curve(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """Take away the part of a curve that was clicked, back to where it crosses others."""
     return _cut(document, sketch, trim.trim(sketch_of(document, sketch), name, _place(place)), "Curve trimmed")
 
 
 @command("sketch.extend", sketch=ID, name=ID, place=PLACE)
-def extend_curve(document, *, name, place, sketch=""):
+def extend_curve(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """Carry a curve's loose end on to the next curve."""
     return _cut(document, sketch, trim.extend(sketch_of(document, sketch), name, _place(place)), "Curve carried on")
 
 
 @command("sketch.add_spline_point", sketch=ID, name=ID, place=PLACE)
-def add_spline_point(document, *, name, place, sketch=""):
+def add_spline_point(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> str:
     """A point more on a spline."""
     _store(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, _place(place)))
     return "Point added to the spline"
 
 
 @command("sketch.remove_spline_point", sketch=ID, name=ID, place=PLACE)
-def remove_spline_point(document, *, name, place, sketch=""):
+def remove_spline_point(
+    document: dict[str, Any], *, name: str, place: list[float], sketch: str = ""
+) -> tuple[str, str]:
     """A point fewer on a spline; the note says how far the curve moved."""
     drawing, off = trim.remove_spline_point(sketch_of(document, sketch), name, _place(place))
     _store(document, sketch, drawing)
@@ -254,7 +300,7 @@ def remove_spline_point(document, *, name, place, sketch=""):
 
 
 @command("sketch.smooth_spline", sketch=ID, name=ID, place=PLACE)
-def smooth_spline(document, *, name, place, sketch=""):
+def smooth_spline(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """A spline through the same points with an even bend; the note says how far the curve moved."""
     drawing, off = trim.smoother(sketch_of(document, sketch), name)
     _store(document, sketch, drawing)
@@ -262,7 +308,7 @@ def smooth_spline(document, *, name, place, sketch=""):
 
 
 @command("sketch.constrain", sketch=ID, kind=ID, of=Rows(ID, 1, 8))
-def add_constraint(document, *, kind, of, sketch=""):
+def add_constraint(document: dict[str, Any], *, kind: str, of: list[str], sketch: str = "") -> tuple[str, str]:
     """A constraint between chosen points and curves."""
     if kind not in CONSTRAINTS:
         raise SketchError(f"There is no constraint {kind!r}.")
@@ -287,7 +333,9 @@ def _fit(document, sketch, of):
 
 
 @command("sketch.dimension", sketch=ID, kind=ID, of=Rows(ID, 1, 8), text=TEXT, unit=UNIT)
-def add_dimension(document, *, kind, of, text="", unit="mm", sketch=""):
+def add_dimension(
+    document: dict[str, Any], *, kind: str, of: list[str], text: str = "", unit: str = "mm", sketch: str = ""
+) -> tuple[str, str]:
     """A dimension at its present value, or at a typed one."""
     if kind not in DIMENSIONS:
         raise SketchError(f"There is no dimension {kind!r}.")
@@ -329,7 +377,7 @@ def _dimension(document, name):
 
 
 @command("sketch.set_value", name=ID, text=TEXT, unit=UNIT)
-def change_value(document, *, name, text, unit="mm"):
+def change_value(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> tuple[str, str]:
     """A new value for a dimension: a number, or an expression over other quantities."""
     sketch, drawing, item = _dimension(document, name)
     told = read_number(document, text, unit=unit, angle=item.kind == "angle", at=sketch)
@@ -343,7 +391,7 @@ def change_value(document, *, name, text, unit="mm"):
 
 
 @command("sketch.rename", name=ID, text=TEXT)
-def rename(document, *, name, text):
+def rename(document: dict[str, Any], *, name: str, text: str) -> str:
     """Another name for a dimension, in all expressions too."""
     _, _, item = _dimension(document, name)
     new = rename_quantity(document, f"dimension:{name}", clean_name(text, "A dimension"))
@@ -351,7 +399,9 @@ def rename(document, *, name, text):
 
 
 @command("sketch.drag", sketch=ID, held=IDS, offset=PLACE, place=PLACE)
-def drag(document, *, held, offset, place, sketch=""):
+def drag(
+    document: dict[str, Any], *, held: list[str], offset: list[float], place: list[float], sketch: str = ""
+) -> str:
     """What is free moves; the rest stays."""
     moved = Grab(sketch_of(document, sketch), held).move(_place(offset), _place(place))
     _store(document, sketch, refreshed(moved))
@@ -359,7 +409,7 @@ def drag(document, *, held, offset, place, sketch=""):
 
 
 @command("sketch.remove", sketch=ID, names=IDS)
-def remove(document, *, names, sketch=""):
+def remove(document: dict[str, Any], *, names: list[str], sketch: str = "") -> str:
     """Delete points, curves, constraints and dimensions, and what hangs on them."""
     drawing = sketch_of(document, sketch)
     smaller = edit.remove(drawing, names)
@@ -377,14 +427,14 @@ def remove(document, *, names, sketch=""):
 
 
 @command("sketch.construction", sketch=ID, names=IDS, on=SWITCH)
-def construction(document, *, names, on, sketch=""):
+def construction(document: Any, *, names: Any, on: Any, sketch: str = "") -> Any:
     """Make curves construction, or outline again."""
     _store(document, sketch, edit.set_construction(sketch_of(document, sketch), names, bool(on)))
     return "Made construction" if on else "Made outline"
 
 
 @command("sketch.join", sketch=ID, first=ID, second=ID)
-def join(document, *, first, second, sketch=""):
+def join(document: Any, *, first: Any, second: Any, sketch: str = "") -> Any:
     """Two loose ends become one point."""
     drawing = sketch_of(document, sketch)
     for name in (first, second):
@@ -401,7 +451,9 @@ def join(document, *, first, second, sketch=""):
 
 
 @command("sketch.rectangle", sketch=ID, first=SPOT, second=SPOT, construction=SWITCH)
-def rectangle(document, *, first, second, construction=False, sketch=""):
+def rectangle(
+    document: dict[str, Any], *, first: list[float], second: list[float], construction: bool = False, sketch: str = ""
+) -> str:
     """Four lines, level and upright, between two opposite corners."""
     drawing = sketch_of(document, sketch)
     (x0, y0), (x1, y1) = _coordinates(drawing, first), _coordinates(drawing, second)
@@ -422,7 +474,7 @@ def rectangle(document, *, first, second, construction=False, sketch=""):
 
 
 @command("sketch.new", title=TEXT, plane=PLANE)
-def new(document, *, title="", plane="plan"):
+def new(document: dict[str, Any], *, title: str = "", plane: dict[str, str] | str = "plan") -> str:
     """An empty sketch on a plane or on a flat face, as the last step of the Build sheet."""
     check_plane(document, plane)
     name = next_id(document, "s")
@@ -436,7 +488,7 @@ def new(document, *, title="", plane="plan"):
 
 
 @command("sketch.bring", sketch=ID, body=ID, edge=Text(LONGEST_NAME))
-def bring(document, library, *, body, edge, sketch=""):
+def bring(document: dict[str, Any], library: Any, *, body: str, edge: str, sketch: str = "") -> str:
     """Bring an edge of the solid into a sketch, as construction that follows it."""
     sketch = sketch_id(document, sketch)
     if body not in document["bodies"]:
@@ -457,7 +509,7 @@ def bring(document, library, *, body, edge, sketch=""):
 
 
 @command("sketch.lay_on", sketch=ID, plane=PLANE)
-def lay_on(document, *, plane, sketch=""):
+def lay_on(document: dict[str, Any], *, plane: dict[str, str] | str, sketch: str = "") -> Any:
     """Lay a sketch on another plane or flat face."""
     sketch = sketch_id(document, sketch)
     check_plane(document, plane, sketch)
@@ -466,7 +518,7 @@ def lay_on(document, *, plane, sketch=""):
 
 
 @command("sketch.title", sketch=ID, text=TEXT)
-def title(document, *, text, sketch=""):
+def title(document: dict[str, Any], *, text: str, sketch: str = "") -> str:
     """Another name for a sketch."""
     sketch = sketch_id(document, sketch)
     wanted = clean_name(text, "The sketch")

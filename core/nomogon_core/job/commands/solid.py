@@ -1,6 +1,9 @@
 """Commands of the Solid stage: the steps of the Build sheet, planes and bodies."""
 
+from __future__ import annotations
+
 import re
+from typing import Any
 
 from nomogon_core.arguments import ID, PLAIN, SWITCH, TEXT, UNIT, Record, Whole, Wrong
 from nomogon_core.errors import OperationError
@@ -137,7 +140,9 @@ def _clear_bodies(document):
 
 
 @command("solid.add", kind=ID, blanks=BLANKS, unit=UNIT, title=TEXT, after=ID)
-def add(document, *, kind, blanks, unit="mm", title="", after=""):
+def add(
+    document: dict[str, Any], *, kind: str, blanks: dict[str, Any], unit: str = "mm", title: str = "", after: str = ""
+) -> str:
     """A new operation: at the end of the Build sheet, or after a step of it.
 
     Numbers are texts as typed, a new body is its name, picks and choices are plain data.
@@ -163,7 +168,7 @@ def add(document, *, kind, blanks, unit="mm", title="", after=""):
 
 
 @command("solid.set", name=ID, blanks=BLANKS, unit=UNIT)
-def set_blanks(document, *, name, blanks, unit="mm"):
+def set_blanks(document: dict[str, Any], *, name: str, blanks: dict[str, str], unit: str = "mm") -> str:
     """Other fillings for blanks of an operation; nothing takes a clause away."""
     data = _operation(document, name)
     declared = declaration(data["kind"])
@@ -198,7 +203,7 @@ def _told(filled, blanks):
 
 
 @command("solid.suppress", name=ID, suppressed=SWITCH)
-def suppress(document, *, name, suppressed):
+def suppress(document: dict[str, Any], *, name: str, suppressed: bool) -> str:
     """Leave an operation out, or take it in again."""
     _operation(document, name)["suppressed"] = bool(suppressed)
     return f"Operation {_number(document, name)} {'left out' if suppressed else 'taken in again'}"
@@ -217,7 +222,7 @@ def _check_step(document, name):
 
 
 @command("solid.remove", name=ID)
-def remove(document, *, name):
+def remove(document: dict[str, Any], *, name: str) -> str:
     """Take a step out of the Build sheet: an operation, a plane or a sketch that nothing uses."""
     _check_step(document, name)
     words = _step_words(document, name)
@@ -277,7 +282,7 @@ def _plane_reads(plane):
 
 
 @command("solid.move", name=ID, by=Whole(-MOST_STEPS, MOST_STEPS))
-def move(document, *, name, by):
+def move(document: dict[str, Any], *, name: str, by: int) -> str:
     """Move a step up or down in the Build sheet.
 
     An order in which something would come before what it uses is refused.
@@ -300,14 +305,14 @@ def move(document, *, name, by):
 
 
 @command("solid.title", name=ID, text=TEXT)
-def title(document, *, name, text):
+def title(document: Any, *, name: Any, text: Any) -> Any:
     """Another name for an operation."""
     _operation(document, name)["title"] = clean_name(text, "An operation")
     return f"Operation {_number(document, name)} is called {clean_name(text, 'An operation')} now"
 
 
 @command("plane.add", kind=ID, fields=BLANKS, title=TEXT, unit=UNIT)
-def add_plane(document, *, kind, fields, title="", unit="mm"):
+def add_plane(document: dict[str, Any], *, kind: str, fields: dict[str, Any], title: str = "", unit: str = "mm") -> str:
     """A plane made from others: ``offset`` from one by a ``distance``, ``turned`` about an ``axis`` by an ``angle``,
     ``midway`` between a ``first`` and a ``second``, or through three ``points`` in space or corners of bodies."""
     if kind not in PLANE_FIELDS:
@@ -345,7 +350,7 @@ def _check_plane_fields(document, kind, fields):
 
 
 @command("plane.set", name=ID, field=ID, text=TEXT, unit=UNIT)
-def set_plane(document, *, name, field, text, unit="mm"):
+def set_plane(document: Any, *, name: Any, field: Any, text: Any, unit: str = "mm") -> Any:
     """Another distance or angle for a plane."""
     data = document["planes"].get(name)
     if data is None:
@@ -365,7 +370,7 @@ def _body(document, name):
 
 
 @command("body.set", name=ID, field=ID, text=TEXT)
-def set_body(document, *, name, field, text):
+def set_body(document: dict[str, Any], *, name: str, field: str, text: str) -> str:
     """Name, colour (``#rrggbb``) or material of a body."""
     body = _body(document, name)
     if field == "name":

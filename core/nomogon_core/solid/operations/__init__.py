@@ -4,10 +4,16 @@ A module declares ``DECLARATION``, a :class:`nomogon_core.solid.sentence.Declara
 since pages read its sentence too; what it builds with is handed to it (:class:`nomogon_core.solid.asking.Ask`).
 """
 
+from __future__ import annotations
+
 import importlib
 import pkgutil
+from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.sentence import Declaration
 
 
 def _found():
@@ -18,7 +24,7 @@ def _found():
 DECLARATIONS = _found()
 
 
-def declaration(kind):
+def declaration(kind: str) -> Declaration:
     """The declaration of an operation.
 
     Raises:

@@ -1,12 +1,21 @@
 """Extrude regions of a sketch along the normal of its plane."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from nomogon_core.solid.sentence import BodyBlank, Choice, Clause, Declaration, Length, Regions, When
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.asking import Ask
+    from nomogon_core.solid.bodies import Body
+    from nomogon_core.solid.planes import Frame
 
 ORDER = 1
 OVERSHOOT_MM = 1.0
 
 
-def span(ask, frame):
+def span(ask: Ask, frame: Frame) -> tuple[float, float]:
     """(low, height) of the prism along the normal of the plane."""
     start = ask.number("start")
     if ask.choice("extent") == "through":
@@ -18,7 +27,7 @@ def span(ask, frame):
     return (start - length, length) if way == "down" else (start, length)
 
 
-def build(ask):
+def build(ask: Ask) -> dict[str, Body]:
     frame, regions = ask.regions("regions")
     low, height = span(ask, frame)
     tools, names = [], ask.no_names()

@@ -1,7 +1,15 @@
 """Round edges of a body by one radius."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from nomogon_core.errors import OperationError
 from nomogon_core.solid.sentence import Declaration, Edges, Length
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.asking import Ask
+    from nomogon_core.solid.bodies import Body
 
 ORDER = 3
 BISECTIONS = 7
@@ -36,7 +44,7 @@ def _largest(ask, body, edges, too_large):
     return round(largest, 6) if largest > 0 else None
 
 
-def build(ask):
+def build(ask: Ask) -> dict[str, Body]:
     body, edges = ask.edges("edges")
     radius = ask.number("radius")
     result = _rounded(ask, body, edges, radius)

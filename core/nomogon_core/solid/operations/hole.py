@@ -1,12 +1,20 @@
 """Round holes at circles, arcs or points of a sketch, from the outermost of the body along the sketch's normal."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from nomogon_core.solid.sentence import BodyBlank, Centres, Choice, Declaration, Length, When
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.asking import Ask
+    from nomogon_core.solid.bodies import Body
 
 ORDER = 2
 OVERSHOOT_MM = 1.0
 
 
-def build(ask):
+def build(ask: Ask) -> dict[str, Body]:
     body = ask.body("body")
     frame, centres = ask.centres("centres")
     bottom, top = ask.heights(body, frame)
