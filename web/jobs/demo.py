@@ -18,7 +18,6 @@ from nomogon_core.job.document import FIRST_SKETCH, picture_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid.facts import fingerprint
 from work import kernels, services
 from work.models import Task
 
@@ -67,7 +66,7 @@ class Demo:
         Task.objects.create(
             job=self.job,
             kind="trace",
-            key=fingerprint("trace", arguments),
+            key=services.key_of("trace", arguments),
             arguments=arguments,
             status=Task.DONE,
             result=result,
@@ -95,7 +94,7 @@ class Demo:
         Task.objects.create(
             job=self.job,
             kind="rebuild",
-            key=fingerprint("rebuild", arguments),
+            key=services.key_of("rebuild", arguments),
             arguments=arguments,
             status=Task.DONE,
             result=result,

@@ -125,7 +125,7 @@ class Solid(BrowserCase):
         page.get_by_role("tab", name="Planes").click()
         page.keyboard.press("3")
         page.locator(".writing [data-blank=axis]").focus()
-        self.click_what_is_called(page, "|")
+        self.click_what_is_called(page, "edge between")
         expect(page.locator(".writing [data-blank=axis]")).to_have_value("edge")
         page.locator(".writing [data-blank=angle]").fill("20 deg")
         page.keyboard.press("Enter")

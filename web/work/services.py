@@ -6,9 +6,15 @@ from nomogon_core.solid.facts import fingerprint
 from work import tasks
 from work.models import Task
 
+RESULT_FORM = 2  # raised when a result's form changes, so that none of an older form is shown
 PATIENCE_S = 0.4
 LOOK_EVERY_S = 0.012
 MOST_KEPT = 60
+
+
+def key_of(kind, arguments):
+    """The key under which work with these arguments is found again."""
+    return fingerprint(RESULT_FORM, kind, arguments)
 
 
 def submit(job, kind, arguments):
@@ -16,7 +22,7 @@ def submit(job, kind, arguments):
 
     A rebuild that failed is not tried again either: it would fail the same way until something is changed.
     """
-    key = fingerprint(kind, arguments)
+    key = key_of(kind, arguments)
     standing = (*Task.OPEN, Task.DONE, Task.FAILED) if kind == "rebuild" else (*Task.OPEN, Task.DONE)
     known = Task.objects.filter(job=job, kind=kind, key=key, status__in=standing).order_by("-pk").first()
     if known:
@@ -65,7 +71,7 @@ def any_late(document):
 
 def known_rebuild(job, document):
     """The finished rebuild of exactly this document, or None."""
-    key = fingerprint("rebuild", rebuild_arguments(document))
+    key = key_of("rebuild", rebuild_arguments(document))
     return Task.objects.filter(job=job, kind="rebuild", key=key, status=Task.DONE).order_by("-pk").first()
 
 
@@ -76,7 +82,7 @@ def edge_arguments(document, sketch, body, edge):
 
 def finished_edge(job, document, sketch, body, edge):
     """Record of the plane curve of an edge that a worker has found, or None."""
-    key = fingerprint("edge", edge_arguments(document, sketch, body, edge))
+    key = key_of("edge", edge_arguments(document, sketch, body, edge))
     found = Task.objects.filter(job=job, kind="edge", key=key, status=Task.DONE).order_by("-pk").first()
     return found.result["curve"] if found else None
 
@@ -98,6 +104,6 @@ def _canonical(value):
 
 def finished_trace(job, document, picture, settings):
     """Records of the outlines of a finished trace of exactly this, or None."""
-    key = fingerprint("trace", trace_arguments(document, picture, settings))
+    key = key_of("trace", trace_arguments(document, picture, settings))
     found = Task.objects.filter(job=job, kind="trace", key=key, status=Task.DONE).order_by("-pk").first()
     return found.result["outlines"] if found else None

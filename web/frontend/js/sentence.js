@@ -7,6 +7,21 @@ const BETWEEN = [["", "between any faces"], ["flat flat", "between flat faces"],
 const CORNERS = 3;
 const RULES = [["top", "all top edges"], ["bottom", "all bottom edges"], ["upright", "all upright edges"], ["round", "all round edges"], ["all", "all edges"]];
 
+/** The faces that meet in an edge or a corner, in words: ``top and side of 1``, ``top of 1 and wall of 2``. @param {string} name @param {Record<string, number>} numbers */
+function faceWords(name, numbers) {
+  const faces = name.replace(/ [@#].*$/, "").split(" | ").map((face) => face.match(/^(\w+)\.(\w+)/) ?? [face, "", "face"]);
+  const numberOf = ([, operation]) => numbers[operation] ?? "?";
+  const alone = faces.every((face) => numberOf(face) === numberOf(faces[0]));
+  const said = faces.map((face) => (alone ? face[2] : `${face[2]} of ${numberOf(face)}`));
+  return `${said.slice(0, -1).join(", ")} and ${said.at(-1)}${alone ? ` of ${numberOf(faces[0])}` : ""}`;
+}
+
+/** An edge in words. @param {string} name @param {Record<string, number>} numbers */
+export const edgeWords = (name, numbers) => `edge between ${faceWords(name, numbers)}`;
+
+/** A corner in words. @param {string} name @param {Record<string, number>} numbers */
+export const cornerWords = (name, numbers) => `corner of ${faceWords(name, numbers)}`;
+
 /** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
 export function standing(parts, filled) {
   return parts.flatMap((part) => {
@@ -158,8 +173,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const { sketches, edges, corners, faces, planes, bodies } = state();
     if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.name }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
     if (part.kind === "centres") return sketches.flatMap((sketch) => sketch.centers.map((center) => ({ value: { sketch: sketch.id, name: center.id }, words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}` })));
-    if (part.kind === "edges" || part.kind === "axis") return edges.map((edge) => ({ value: edge, words: `Edge ${edge.name}` }));
-    if (part.kind === "corners") return corners.map((corner) => ({ value: corner, words: `Corner ${corner.corner}` }));
+    if (part.kind === "edges" || part.kind === "axis") return edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) }));
+    if (part.kind === "corners") return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
     if (part.kind === "plane") return [...planes.map((plane) => ({ value: plane.id, words: plane.words })), ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words }))];
     return bodies.map((body) => ({ value: body.id, words: body.name }));
   }
@@ -196,6 +211,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       else fill(part.blank, { body, names: first ? [first] : [] });
     }, "rule");
     rule.ariaLabel = "Rule for the edges";
+    if (value.rule) rule.dataset.blank = part.blank;
     const fields = [rule];
     if (value.rule && !value.rule.chain) {
       const steps = Object.entries(state().numbers).flatMap(([id, number]) => [[`of ${id}`, `of ${number} alone`], [`but ${id}`, `but those of ${number}`]]);
@@ -229,7 +245,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       if (part.when && filled[part.when] === part.makes) return [input(part)];
       return [select(part, state().bodies.map((body) => [body.id, body.name]), filled[part.blank], (value) => fill(part.blank, value))];
     }
-    if (part.kind === "edges") return [pickButton(part), ...ruleFields(part)];
+    if (part.kind === "edges") return filled[part.blank]?.rule ? ruleFields(part) : [pickButton(part), ...ruleFields(part)];
     return [pickButton(part)];
   }
 
@@ -263,6 +279,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, buttons);
     const wanted = focus ?? active;
     activate(blanks().some((part) => part.blank === wanted) ? wanted : (blanks().find((part) => isEmpty(filled[part.blank])) ?? blanks()[0]).blank);
+    if (form.isConnected) form.scrollIntoView({ block: "nearest" });
     if (focus) (at && form.querySelector(`[data-at="${at}"]`) || form.querySelector(`[data-blank="${active}"]`))?.focus();
   }
 

@@ -7,7 +7,7 @@ import { shape } from "./board.js";
 import { createViewer } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
-import { createSentence } from "./sentence.js";
+import { cornerWords, createSentence, edgeWords } from "./sentence.js";
 import { startSheet } from "./sheet.js";
 
 const element = document.getElementById("board");
@@ -196,6 +196,7 @@ const tray = startTray({
   },
   drop() {
     sentence.close();
+    label(null);
     element.classList.remove("trying");
     viewer.choose([]);
     laying.close();
@@ -247,9 +248,10 @@ function point(event) {
   if (!sentence.isOpen || event.target !== canvas) return label(null);
   const pixel = pixelOf(event);
   const kind = sentence.kind;
+  const named = (words, name) => label(name && words(name, state.numbers), pixel);
   if (kind === "plane") label(flatAt(pixel)?.words, pixel);
-  else if (kind === "edges" || kind === "axis") label(viewer.edgeAt(pixel)?.name, pixel);
-  else if (kind === "corners") label(viewer.cornerAt(pixel)?.corner, pixel);
+  else if (kind === "edges" || kind === "axis") named(edgeWords, viewer.edgeAt(pixel)?.name);
+  else if (kind === "corners") named(cornerWords, viewer.cornerAt(pixel)?.corner);
   else if (kind === "body") label(state.bodies.find((body) => body.id === viewer.faceAt(pixel)?.body)?.name, pixel);
   else label(null);
 }
@@ -259,7 +261,7 @@ function label(words, pixel) {
   pointed.hidden = !words;
   if (!words) return;
   pointed.textContent = words.length > 60 ? `${words.slice(0, 58)} …` : words;
-  pointed.style.left = `${Math.min(pixel[0] + 36, element.clientWidth - 200)}px`;
+  pointed.style.left = `${Math.min(pixel[0] + 36, element.clientWidth - pointed.offsetWidth - 12)}px`;
   pointed.style.top = `${pixel[1] + 36}px`;
 }
 
