@@ -130,7 +130,6 @@ class Solid(BrowserCase):
         page.locator(".writing [data-blank=angle]").fill("20 deg")
         page.keyboard.press("Enter")
         expect(page.locator("[data-step]", has_text="turned about an edge")).to_have_count(1)
-        self.look(page)
 
     def click_what_is_called(self, page, words):
         """Move up the middle of the view until what is pointed at is called so, and click there."""
@@ -194,10 +193,10 @@ class Solid(BrowserCase):
         page.keyboard.press(" ")
         expect(page.locator(".writing [data-blank=edges]")).to_have_text("1 edge")
         page.keyboard.press("Tab")
-        for _ in range(3):
+        for _ in range(4):
             page.keyboard.press("ArrowDown")
-        page.keyboard.press("Tab")
-        page.keyboard.press("Tab")
+        for _ in range(3):
+            page.keyboard.press("Tab")
         expect(page.locator(".writing [data-blank=radius]")).to_be_focused()
         page.keyboard.press("Control+a")
         page.keyboard.type("6 mm")
