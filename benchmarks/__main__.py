@@ -6,15 +6,15 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice", "calibration", "trace", "unseen", "job")
-SEEDED = ("unseen", "job")
+NAMES = ("slice", "calibration", "trace", "unseen", "job", "running")
+SEEDED = ("unseen", "job", "running")
 
 
 def main(arguments):
     parser = argparse.ArgumentParser(prog="./nomogon bench")
     parser.add_argument("name", choices=NAMES)
     parser.add_argument("--json", metavar="FILE")
-    parser.add_argument("--seed", type=int, help="of what is drawn at random by unseen and job; a fresh one by default")
+    parser.add_argument("--seed", type=int, help="of what is drawn at random; a fresh one by default")
     options = parser.parse_args(arguments)
     bench = importlib.import_module(f"benchmarks.{options.name}")
     rows = bench.run(options.seed) if options.name in SEEDED else bench.run()

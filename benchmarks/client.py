@@ -12,6 +12,8 @@ import urllib.parse
 
 from launch.places import ROOT
 
+MOST_IDLE_S = 20.0
+
 
 class Application:
     """``./nomogon start`` in a process of its own; ``seconds`` is how long it took until its address was printed."""
@@ -36,9 +38,11 @@ class Application:
 
 
 class Client:
-    """One signed-in user over one kept connection."""
+    """One signed-in user over one kept connection, which is made anew, as browsers do, where it has been idle for so
+    long that the server may have closed it."""
 
     def __init__(self, port, name, password):
+        self.used = time.monotonic()
         self.connection = http.client.HTTPConnection("127.0.0.1", port)
         self.cookies = http.cookies.SimpleCookie()
         page = self.get("/sign-in")[1].decode()
@@ -54,6 +58,10 @@ class Client:
         }
         if body is not None:
             headers |= {"Content-Type": kind, "X-CSRFToken": getattr(self, "token", "")}
+        now = time.monotonic()
+        if now - self.used > MOST_IDLE_S:
+            self.connection.close()
+        self.used = now
         self.connection.request(method, path, body, headers)
         answer = self.connection.getresponse()
         data = answer.read()

@@ -41,7 +41,7 @@ EXAMPLE = ROOT / "examples" / "play" / "latch-plate.json"
 def stored_bytes_an_edit():
     """Bytes that the history keeps of one dimension changed in a sketch of 300 points in 75 rectangles."""
     sys.path.insert(0, str(ROOT / "web"))
-    from jobs.changes import difference
+    from nomogon_core.job.history import difference
 
     document, library = new_document(), Library()
     for row in range(75):

@@ -19,6 +19,9 @@ VIEWS = (
     ("solid", "Hive latch plate", "solid"),
     ("inspect", "Hive latch plate", "inspect"),
     ("release", "Hive latch plate", "release"),
+    ("history", "Hive latch plate", "history"),
+    ("differences", "Hive latch plate", "history/differences?from=18"),
+    ("people", "Hive latch plate", "people"),
 )
 
 
@@ -36,7 +39,8 @@ def take(page, address):
     for name, title, stage in VIEWS:
         page.goto(address)
         page.locator("a.whole", has_text=title).last.click()
-        page.locator(f"[data-stage-link={stage}]").click()
+        page.wait_for_url("**/jobs/**")
+        page.goto(f"{page.url.rsplit('/', 1)[0]}/{stage}")
         page.wait_for_load_state("networkidle")
         time.sleep(2.5 if stage == "solid" else 0.8)
         page.screenshot(path=FOLDER / f"{name}.png")

@@ -16,7 +16,7 @@ from core.tests.specimens import job_of, operation
 from examples import parts
 from examples.render import Camera, part_coverage, photograph, rounded_polygon
 from examples.tilted import scale_from
-from launch import postgres
+from launch.postgres import Cluster
 from nomogon_core.job.document import build_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength
@@ -180,7 +180,7 @@ def pages(client, job):
 def over_http():
     """Figures that need the running application; jobs made for it are taken away again."""
     Application().stop()
-    postgres.stop()
+    Cluster("checks").stop()
     application = Application()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nomogon_web.settings")
     django.setup()

@@ -4,12 +4,13 @@ import os
 import sys
 
 from launch import serve
-from launch.places import ROOT, VENV_PYTHON, SetupError, environment, say
+from launch.places import CLUSTER, ROOT, VENV_PYTHON, SetupError, environment, say
 from launch.setup import prepare
 
 USAGE = """usage: ./nomogon COMMAND
 
   start [--port N]     set everything up, start the application, print its address
+  web, work            a web server or a worker alone, on one of several machines  (docs/running.md)
   test [LABEL …]       set everything up and run the tests
   trace PICTURE …      outlines of a calibrated picture as DXF, SVG or JSON  (--help for more)
   make JOB --out DIR   build a job archive, or with --set a variant: the files of Release and report.json
@@ -29,8 +30,10 @@ def main(arguments):
         print(USAGE, end="")
         return 0 if arguments else 2
     name, rest = arguments[0], arguments[1:]
-    if name == "start":
-        return serve.start(rest)
+    if name in ("start", "web", "work"):
+        return getattr(serve, name)(rest)
+    if name in ("test", "bench", "shots"):
+        os.environ[CLUSTER] = "checks"  # never the database of an application that runs
     if name == "test":
         prepare(web=True, browser=True)
         replace_by(ROOT / "web" / "manage.py", "test", "--noinput", *rest)

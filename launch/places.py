@@ -11,6 +11,7 @@ STATE = ROOT / ".nomogon"
 VENV = ROOT / ".venv"
 VENV_PYTHON = VENV / "bin" / "python"
 REQUIREMENTS = ROOT / "requirements.txt"
+CLUSTER, DATABASE_URL = "NOMOGON_CLUSTER", "NOMOGON_DATABASE_URL"
 
 
 class SetupError(Exception):
@@ -45,8 +46,8 @@ def once(name, key, action):
     return True
 
 
-def run(*command, what, env=None, cwd=ROOT, **options):
-    """Run a command quietly; on failure raise with the last lines that it printed.
+def run(*command, what, env=None, cwd=ROOT, said="", **options):
+    """Run a command quietly, with a text on its standard input; on failure raise with the last lines that it printed.
 
     Raises:
         SetupError: the command could not be run or did not end well.
@@ -59,7 +60,7 @@ def run(*command, what, env=None, cwd=ROOT, **options):
             text=True,
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
-            stdin=subprocess.DEVNULL,
+            input=said,
             **options,
         )
     except FileNotFoundError as missing:
@@ -74,6 +75,7 @@ def environment():
     """The variables that everything started from here sees."""
     variables = dict(os.environ)
     variables["PYTHONPATH"] = os.pathsep.join([str(ROOT), str(ROOT / "core"), str(ROOT / "web")])
+    variables.pop("PYTHONDONTWRITEBYTECODE", None)  # processes that are started often would compile all of it each time
     variables["NUMBA_CACHE_DIR"] = str(STATE / "numba")
     variables["NOMOGON_STATE"] = str(STATE)
     variables.setdefault("OMP_NUM_THREADS", "2")

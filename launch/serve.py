@@ -1,18 +1,23 @@
-"""``./nomogon start``: web server and worker, started together and stopped together."""
+"""``./nomogon start``, ``web`` and ``work``: the application's parts, started anew when they die, stopped together."""
 
 import argparse
+import contextlib
+import os
 import signal
 import socket
 import subprocess
 import time
 import urllib.request
 
-from launch import postgres
-from launch.places import ROOT, VENV, VENV_PYTHON, environment, say
+from launch.places import CLUSTER, DATABASE_URL, ROOT, VENV, VENV_PYTHON, SetupError, environment, say
+from launch.postgres import Cluster
 from launch.setup import prepare
 
 FIRST_PORT = 8000
 WEB_THREADS = 8
+LOOK_EVERY_S, FIRST_PAUSE_S, LONGEST_PAUSE_S, STEADY_S = 0.5, 0.5, 30.0, 60.0
+LEAVE_S = 8.0
+PERSON = "Demo sign-in: name ro, password hive-latch\n  "
 
 
 def free_port(wanted):
@@ -25,44 +30,67 @@ def free_port(wanted):
     return wanted
 
 
-def web_server(port):
-    return subprocess.Popen(
-        [
-            str(VENV / "bin" / "gunicorn"),
-            "nomogon_web.wsgi:application",
-            "--bind",
-            f"127.0.0.1:{port}",
-            "--worker-class",
-            "gthread",
-            "--workers",
-            "1",
-            "--threads",
-            str(WEB_THREADS),
-            "--keep-alive",
-            "30",
-            "--timeout",
-            "120",
-            "--graceful-timeout",
-            "3",
-            "--log-level",
-            "warning",
-            "--chdir",
-            str(ROOT / "web"),
-        ],
-        env=environment(),
-        start_new_session=True,
-    )
+def web_command(port, host="127.0.0.1"):
+    options = {
+        "bind": f"{host}:{port}",
+        "worker-class": "gthread",
+        "workers": 1,
+        "threads": WEB_THREADS,
+        "keep-alive": 30,
+        "timeout": 120,
+        "graceful-timeout": 3,
+        "log-level": "warning",
+        "chdir": ROOT / "web",
+    }
+    named = [word for name, value in options.items() for word in (f"--{name}", str(value))]
+    return [str(VENV / "bin" / "gunicorn"), "nomogon_web.wsgi:application", *named]
 
 
-def worker():
-    return subprocess.Popen(
-        [str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work"], env=environment(), start_new_session=True
-    )
+def work_command():
+    return [str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work"]
 
 
-def wait_until_up(address, server, seconds=40):
+class Part:
+    """A process that is started anew when it dies, after a pause that grows while it keeps dying."""
+
+    def __init__(self, name, command):
+        self.name, self.command = name, command
+        self.pause, self.due = FIRST_PAUSE_S, None
+        self.start()
+
+    def start(self):
+        self.process = subprocess.Popen(self.command, env=environment(), start_new_session=True)
+        self.began, self.due = time.monotonic(), None
+
+    def look(self):
+        """Start it anew if it died and its pause is over."""
+        now = time.monotonic()
+        if self.process.poll() is None:
+            if now - self.began > STEADY_S:
+                self.pause = FIRST_PAUSE_S
+            return
+        if self.due is None:
+            self.end(signal.SIGKILL)  # what it started would hold its port
+            say(f"the {self.name} ended by itself; it is started again in {self.pause:g} s.")
+            self.due, self.pause = now + self.pause, min(2 * self.pause, LONGEST_PAUSE_S)
+        elif now >= self.due:
+            self.start()
+
+    def end(self, how=signal.SIGTERM):
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(self.process.pid, how)
+
+    def stop(self):
+        self.end()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self.process.wait(LEAVE_S)
+        self.end(signal.SIGKILL)
+        self.process.wait()
+
+
+def wait_until_up(address, part, seconds=40):
     deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline and server.poll() is None:
+    while time.monotonic() < deadline and part.process.poll() is None:
         try:
             with urllib.request.urlopen(address + "/alive", timeout=2):
                 return True
@@ -71,46 +99,73 @@ def wait_until_up(address, server, seconds=40):
     return False
 
 
-def stop_all(processes):
-    for process in processes:
-        if process.poll() is None:
-            process.send_signal(signal.SIGTERM)
-    for process in processes:
-        try:
-            process.wait(8)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
+def _leave(*_):
+    raise KeyboardInterrupt
 
 
-def start(arguments):
-    parser = argparse.ArgumentParser(prog="./nomogon start")
-    parser.add_argument("--port", type=int, default=FIRST_PORT)
+def _watch(parts, cluster):
+    """Look after the parts, and the database if it is this checkout's own, until told to leave."""
+    while True:
+        time.sleep(LOOK_EVERY_S)
+        for part in parts:
+            part.look()
+        if cluster is not None and not cluster.runs():
+            say("the database ended by itself; it is started again.")
+            before = cluster.url_file.read_text()
+            try:
+                cluster.start()
+            except SetupError as problem:
+                say(str(problem))
+                time.sleep(FIRST_PAUSE_S)
+                continue
+            if cluster.url_file.read_text() != before:
+                for part in parts:
+                    part.stop()
+                    part.start()
+
+
+def _serve(arguments, name, *, web, work):
+    parser = argparse.ArgumentParser(prog=f"./nomogon {name}")
+    if web:
+        parser.add_argument("--port", type=int, default=FIRST_PORT)
+        parser.add_argument("--host", default="127.0.0.1", help="address to listen on")
     options = parser.parse_args(arguments)
-    launched = prepare(web=True, demo=True)
-    port = free_port(options.port)
-    address = f"http://127.0.0.1:{port}"
-    processes = [web_server(port), worker()]
-
-    def leave(*_):
-        raise KeyboardInterrupt
-
-    signal.signal(signal.SIGTERM, leave)
+    launched = prepare(web=True, demo=web and work)
+    cluster = None if os.environ.get(DATABASE_URL) else Cluster(os.environ.get(CLUSTER, ""))
+    signal.signal(signal.SIGTERM, _leave)
+    parts = []
     try:
-        if not wait_until_up(address, processes[0]):
+        if web:
+            port = free_port(options.port)
+            address = f"http://{options.host}:{port}"
+            parts.append(Part("web server", web_command(port, options.host)))
+        if work:
+            parts.append(Part("worker", work_command()))
+        if web and not wait_until_up(f"http://127.0.0.1:{port}", parts[0]):
             say("the web server did not come up; what it said is above.")
             return 1
-        print(
-            f"\n  Nomogon is at {address}\n  Demo sign-in: name ro, password hive-latch\n  Ctrl-C stops it.\n",
-            flush=True,
-        )
-        while all(process.poll() is None for process in processes):
-            time.sleep(0.5)
-        say("a part of the application ended by itself; stopping the rest.")
-        return 1
+        where = f"Nomogon is at {address}" if web else "The worker serves the queue"
+        print(f"\n  {where}\n  {PERSON if web and work else ''}Ctrl-C stops it.\n", flush=True)
+        _watch(parts, cluster)
     except KeyboardInterrupt:
         return 0
     finally:
-        stop_all(processes)
+        for part in parts:
+            part.stop()
         if launched:
-            postgres.stop()
+            cluster.stop()
+
+
+def start(arguments):
+    """Web server, worker and database on this machine, with the demo jobs."""
+    return _serve(arguments, "start", web=True, work=True)
+
+
+def web(arguments):
+    """A web server alone."""
+    return _serve(arguments, "web", web=True, work=False)
+
+
+def work(arguments):
+    """A worker alone."""
+    return _serve(arguments, "work", web=False, work=True)

@@ -1,6 +1,7 @@
 """The set-up steps; each is idempotent and cheap when there is nothing to do."""
 
 import fcntl
+import hashlib
 import os
 import shutil
 import sys
@@ -8,7 +9,21 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from launch import postgres
-from launch.places import REQUIREMENTS, ROOT, STATE, VENV, VENV_PYTHON, SetupError, digest, environment, once, run, say
+from launch.places import (
+    CLUSTER,
+    DATABASE_URL,
+    REQUIREMENTS,
+    ROOT,
+    STATE,
+    VENV,
+    VENV_PYTHON,
+    SetupError,
+    digest,
+    environment,
+    once,
+    run,
+    say,
+)
 
 
 @contextmanager
@@ -112,16 +127,22 @@ def manage(*arguments, what):
 
 
 def database(demo):
-    """A private PostgreSQL cluster, its tables, and the demo jobs if wanted; whether the server was started just
-    now."""
-    cluster, launched = postgres.start()
+    """A private PostgreSQL cluster or the database of a given URL, its tables, and the demo jobs if wanted; whether the
+    server was started just now."""
+    name, url, launched = os.environ.get(CLUSTER, ""), os.environ.get(DATABASE_URL), False
+    if url:
+        name, cluster = "-by-url", hashlib.sha256(url.encode()).hexdigest()[:12]
+    else:
+        cluster, launched = postgres.Cluster(name).start()
     migrations = sorted(path for path in (ROOT / "web").glob("*/migrations") if path.is_dir())
     once(
-        "migrated", cluster + digest(*migrations), lambda: manage("migrate", "--noinput", what="preparing the database")
+        f"migrated{name}",
+        cluster + digest(*migrations),
+        lambda: manage("migrate", "--noinput", what="preparing the database"),
     )
-    if demo:
+    if demo and not url:
         sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
-        once("demo", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))
+        once(f"demo{name}", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))
     return launched
 
 
@@ -141,7 +162,7 @@ def prepare(*, web=False, browser=False, demo=False):
     """
     with only_one():
         wanted = {}
-        if web:
+        if web and not os.environ.get(DATABASE_URL):
             wanted["postgresql"] = lambda: postgres.tools() is not None
         if browser:
             wanted["chromium"] = program("chromium")

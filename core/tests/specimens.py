@@ -1,6 +1,9 @@
 """Sketches, pictures and parts that many tests use."""
 
+import io
+
 import attrs
+import ezdxf
 import numpy as np
 
 from examples.render import Camera, part_coverage, photograph
@@ -112,3 +115,34 @@ def plate_operations(sketch, thickness=6.0, fillet=0.0):
 
 def fixed(*names):
     return Constraint("fixed", names)
+
+
+SVG_DISC = (
+    b'<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30">'
+    b'<circle cx="20" cy="15" r="10"/></svg>'
+)
+
+
+def dxf_bytes(document):
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue().encode()
+
+
+def dxf_rectangle(across=2, down=1):
+    """A filled rectangle, in inches."""
+    document = ezdxf.new(units=ezdxf.units.IN)
+    hatch = document.modelspace().add_hatch()
+    hatch.paths.add_polyline_path([(0, 0), (across, 0), (across, down), (0, down)], is_closed=True)
+    return dxf_bytes(document)
+
+
+def pdf_rectangle():
+    """A page with a filled rectangle of 1 inch by half an inch."""
+    stream = b"0 0 0 rg 10 10 72 36 re f"
+    return (
+        b"%%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n"
+        b"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 144 72]/Contents 4 0 R>>endobj\n"
+        b"4 0 obj<</Length %d>>stream\n%s\nendstream endobj\n"
+        b"trailer<</Root 1 0 R>>\n%%%%EOF"
+    ) % (len(stream), stream)

@@ -4,11 +4,10 @@ import io
 import unittest
 
 import cv2
-import ezdxf
 import numpy as np
 from PIL import Image, ImageCms
 
-from core.tests.specimens import camera, light_of
+from core.tests.specimens import SVG_DISC, camera, dxf_rectangle, light_of, pdf_rectangle
 from examples import parts
 from nomogon_core.errors import PictureError
 from nomogon_core.exchange.readers import vector
@@ -76,39 +75,29 @@ class Drawings(unittest.TestCase):
         return float((1 - light).sum()) / (dpi / 25.4) ** 2
 
     def test_svg_in_its_own_units(self):
-        drawing = (
-            b'<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="30mm" viewBox="0 0 50 30">'
-            b'<circle cx="20" cy="15" r="10"/></svg>'
-        )
         for dpi in (150, 600):
-            self.assertAlmostEqual(self.dark_mm2(drawing, "a.svg", dpi), np.pi * 100, delta=0.4)
-        self.assertEqual(inspect(vector.render(drawing, "a.svg", 254).png).width, 500)
+            self.assertAlmostEqual(self.dark_mm2(SVG_DISC, "a.svg", dpi), np.pi * 100, delta=0.4)
+        self.assertEqual(inspect(vector.render(SVG_DISC, "a.svg", 254).png).width, 500)
+
+    def test_the_size_that_an_svg_says(self):
+        """CSS Values 3: 1 in is 96 px, 2.54 cm, 25.4 mm, 101.6 Q, 72 pt, 6 pc; per cent are of the viewBox."""
+        for across in ("1in", "96px", "96", "2.54cm", "25.4mm", "101.6Q", "72pt", "6pc", "100%", None):
+            said = f'width="{across}" height="{across}"' if across else ""
+            drawing = f'<svg xmlns="http://www.w3.org/2000/svg" {said} viewBox="0 0 96 96"><path d="M0 0h9v9z"/></svg>'
+            self.assertEqual(inspect(vector.render(drawing.encode(), "a.svg", 200).png).width, 200, across)
 
     def test_dxf_in_inches(self):
-        document = ezdxf.new(units=ezdxf.units.IN)
-        hatch = document.modelspace().add_hatch()
-        hatch.paths.add_polyline_path([(0, 0), (2, 0), (2, 1), (0, 1)], is_closed=True)
-        stream = io.StringIO()
-        document.write(stream)
-        self.assertAlmostEqual(self.dark_mm2(stream.getvalue().encode(), "a.dxf", 300), 2 * 25.4**2, delta=8)
+        self.assertAlmostEqual(self.dark_mm2(dxf_rectangle(), "a.dxf", 300), 2 * 25.4**2, delta=8)
 
     def test_a_page_of_a_pdf(self):
-        stream = b"0 0 0 rg 10 10 72 36 re f"
-        body = (
-            b"%%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n"
-            b"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 144 72]/Contents 4 0 R>>endobj\n"
-            b"4 0 obj<</Length %d>>stream\n%s\nendstream endobj\n"
-            b"trailer<</Root 1 0 R>>\n%%%%EOF"
-        ) % (len(stream), stream)
-        self.assertAlmostEqual(self.dark_mm2(body, "a.pdf", 300), 25.4 * 12.7, delta=1.5)
+        self.assertAlmostEqual(self.dark_mm2(pdf_rectangle(), "a.pdf", 300), 25.4 * 12.7, delta=1.5)
         with self.assertRaisesRegex(PictureError, "has 1 page; page 2"):
-            vector.render(body, "a.pdf", 300, page=2)
+            vector.render(pdf_rectangle(), "a.pdf", 300, page=2)
 
     def test_too_large_a_drawing_says_what_fits(self):
         with self.assertRaisesRegex(PictureError, r"Choose \d+ dpi or less"):
             vector.render(
-                b'<svg xmlns="http://www.w3.org/2000/svg" width="900mm" height="900mm">'
-                b'<rect width="9" height="9"/></svg>',
+                b'<svg xmlns="http://www.w3.org/2000/svg" width="900mm" height="900mm"><path d="M0 0h9v9z"/></svg>',
                 "a.svg",
                 600,
             )

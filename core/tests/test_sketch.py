@@ -7,6 +7,7 @@ import attrs
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.linalg import null_space
 
 from core.tests.specimens import drawn, fixed, tied, triangle
 from examples import parts
@@ -264,6 +265,32 @@ class Constraining(unittest.TestCase):
         self.assertEqual(free.degrees, 1)
         for ways in free.points.values():
             np.testing.assert_allclose(np.abs(ways), [[0, 1]], atol=1e-9)
+
+    def test_what_is_free_agrees_with_the_null_space_of_all_equations_at_once(self):
+        """scipy.linalg.null_space of the whole Jacobian against freedom by parts; points and a sketch that cannot move
+        too."""
+        outline = parts.latch_plate()[0]
+        joined, _, joints = edit.add_outline(Sketch(), outline, [0.05] * len(outline), origin="drawn")
+        joined = tied(joined, *edit.smooth_joints(joined, joints)[:9])
+        joined, _ = edit.add_circle(joined, (20, 20), 5)
+        first = next(name for name, curve in joined.curves.items() if curve.kind == "line")
+        held = tied(joined, Constraint("horizontal", (first,)), fixed(joined.curves[first].points[0]))
+        still = tied(self.sketch, *[fixed(point) for point in self.sketch.points])
+        alone, _ = edit.add_point(Sketch(), (3.0, 4.0))
+        for sketch in (joined, held, still, alone, Sketch()):
+            told, system = freedom(sketch), System(Equations(sketch))
+            jacobian = np.zeros((system.row_count, system.count))
+            if jacobian.size:
+                np.add.at(jacobian, (system.row_of, system.column_of), system.evaluate(system.start())[1])
+            null = null_space(jacobian, rcond=1e-7) if jacobian.size else np.eye(system.count)
+            self.assertEqual(told.degrees, null.shape[1])
+            padded = np.vstack([null, np.zeros(null.shape[1])])
+            for name, at in system.equations.point_at.items():
+                moves = padded[system.unknown_of[at : at + 2]]
+                rank = np.linalg.matrix_rank(moves, tol=1e-6) if null.shape[1] else 0
+                ways = np.array(told.points.get(name, ())).reshape(-1, 2)
+                self.assertEqual(len(ways), rank, name)
+                np.testing.assert_allclose(moves - ways.T @ (ways @ moves), 0, atol=1e-6)
 
     def test_uncertainty_of_a_traced_dimension(self):
         traced = drawn(hole(0, 0, 20))

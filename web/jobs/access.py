@@ -6,6 +6,11 @@ from jobs.models import Job, Member
 from jobs.problems import Forbidden
 
 
+def may_change(job, user):
+    """Whether a user is an owner or editor of a job."""
+    return Member.objects.filter(job=job, user=user, role__in=(Member.OWNER, Member.EDITOR)).exists()
+
+
 def job_for(request, job_id, *, change=False):
     """The job, if the user is a member.
 
@@ -16,9 +21,6 @@ def job_for(request, job_id, *, change=False):
     job = Job.objects.filter(pk=job_id, members__user=request.user).first()
     if job is None:
         raise Http404("no such job")
-    if (
-        change
-        and not Member.objects.filter(job=job, user=request.user, role__in=(Member.OWNER, Member.EDITOR)).exists()
-    ):
+    if change and not may_change(job, request.user):
         raise Forbidden("You may look at this job but not change it; ask its owner to make you an editor.")
     return job

@@ -4,12 +4,11 @@ from contextlib import suppress
 
 from django.contrib.auth import get_user_model
 from django.db import transaction
-from django.utils import timezone
 
 from examples import pictures
 from jobs.actions import perform
 from jobs.frame import refresh_summary
-from jobs.models import Blob, Job, Member
+from jobs.models import Job, Member
 from jobs.services import job_from_picture
 from jobs.store import document_of
 from jobs.working import work_on
@@ -19,7 +18,6 @@ from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch.regions import find_regions
 from work import kernels, services
-from work.models import Task
 
 USERS = (("ro", "hive-latch"), ("mt", "hive-latch"))
 
@@ -63,15 +61,7 @@ class Demo:
         picture = picture_of(document)[0]
         arguments = services.trace_arguments(document, picture, settings)
         result, _ = kernels.trace_picture(arguments["document"], picture, self.shot.jpeg, settings)
-        Task.objects.create(
-            job=self.job,
-            kind="trace",
-            key=services.key_of("trace", arguments),
-            arguments=arguments,
-            status=Task.DONE,
-            result=result,
-            finished=timezone.now(),
-        )
+        services.keep_done(self.job, "trace", arguments, result)
         self.do("reference.accept_trace", settings=settings)
 
     def find(self, kind, test):
@@ -90,17 +80,7 @@ class Demo:
         """Rebuild now, and keep the result as the worker would."""
         arguments = services.rebuild_arguments(document_of(self.job))
         result, mesh = kernels.rebuild_job(arguments["document"])
-        blob = Blob.keep(mesh, "application/octet-stream") if mesh else None
-        Task.objects.create(
-            job=self.job,
-            kind="rebuild",
-            key=services.key_of("rebuild", arguments),
-            arguments=arguments,
-            status=Task.DONE,
-            result=result,
-            blob=blob,
-            finished=timezone.now(),
-        )
+        services.keep_done(self.job, "rebuild", arguments, result, mesh)
 
     def finish(self):
         self.job.refresh_from_db()

@@ -64,15 +64,15 @@ def view_of(here, result=None):
 
 def panel_context(job, view, stage, unit, can_change=True):
     """Ledger, stage line and Next."""
-    told = statuses(view, unit)
+    told, groups = statuses(view, unit), ledger(view, stage, unit)
     here = STAGES.index(stage)
     return {
         "job": job,
         "can_change": can_change,
         "stage": stage,
         "unit": unit,
-        "groups": ledger(view, stage, unit),
-        "count": sum(len(group.rows) for group in ledger(view, stage, unit)),
+        "groups": groups,
+        "count": sum(len(group.rows) for group in groups),
         "advice": next_step(view, stage),
         "stages": [
             {
@@ -200,9 +200,9 @@ def sketch_board(here, unit):
 def behind(here):
     """The mesh of the solid as it is now and the frame of the open sketch, or None while there is none."""
     task = services.known_rebuild(here.job, here.document) if here.document["operations"] else None
-    frame = task and task.blob_id and task.result.get("frames", {}).get(here.sketch_id)
+    frame = task and task.digest and task.result.get("frames", {}).get(here.sketch_id)
     steps = here.document["steps"]
-    return {"mesh": task.blob_id, "frame": frame, "before": steps[: steps.index(here.sketch_id)]} if frame else None
+    return {"mesh": task.digest, "frame": frame, "before": steps[: steps.index(here.sketch_id)]} if frame else None
 
 
 def refresh_summary(job, document=None):
@@ -224,6 +224,13 @@ def refresh_summary(job, document=None):
         "box": _box(view.sketch),
     }
     type(job).objects.filter(pk=job.pk).update(summary=job.summary)
+
+
+def view_box(box):
+    """The view of a small drawing, y up, with a little room around the part."""
+    left, low, right, high = box or (0, 0, 1, 1)
+    room = 0.06 * max(right - left, high - low, 1e-6)
+    return f"{left - room:.3f} {-high - room:.3f} {right - left + 2 * room:.3f} {high - low + 2 * room:.3f}"
 
 
 def _box(sketch):

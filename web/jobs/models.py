@@ -2,22 +2,13 @@
 
 import hashlib
 import uuid
+from datetime import timedelta
 
 from django.conf import settings
-from django.db import models
+from django.db import connection, models
+from django.utils import timezone
 
-
-class Blob(models.Model):
-    """Bytes under the SHA-256 of their contents: pictures, meshes."""
-
-    digest = models.CharField(max_length=64, primary_key=True)
-    media_type = models.CharField(max_length=100)
-    data = models.BinaryField()
-
-    @classmethod
-    def keep(cls, data, media_type):
-        digest = hashlib.sha256(data).hexdigest()
-        return cls.objects.get_or_create(digest=digest, defaults={"media_type": media_type, "data": data})[0]
+UNHELD = timedelta(hours=1)
 
 
 class Job(models.Model):
@@ -30,14 +21,53 @@ class Job(models.Model):
     created = models.DateTimeField(auto_now_add=True)
     changed = models.DateTimeField(auto_now=True)
     changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
-    released = models.DateTimeField(null=True)
     summary = models.JSONField(default=dict)
+    put_away = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-changed"]
 
     def __str__(self):
         return f"{self.title} {self.number}".strip()
+
+
+class Blob(models.Model):
+    """Bytes under the SHA-256 of their contents, such as pictures; they stay as long as a job holds them."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    media_type = models.CharField(max_length=100)
+    data = models.BinaryField()
+    kept = models.DateTimeField(default=timezone.now)
+
+    @classmethod
+    def keep(cls, job, data, media_type):
+        """The blob of some bytes, held by a job from now on."""
+        digest = hashlib.sha256(data).hexdigest()
+        blob, new = cls.objects.get_or_create(digest=digest, defaults={"media_type": media_type, "data": data})
+        if not new:
+            cls.objects.filter(pk=digest).update(kept=timezone.now())  # so that a sweep passes it over
+        Holding.objects.get_or_create(job=job, blob=blob)
+        return blob
+
+    @classmethod
+    def sweep(cls):
+        """Delete what no job holds, in one statement, so that what is kept meanwhile stays."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "DELETE FROM jobs_blob WHERE kept < %s AND NOT EXISTS "
+                "(SELECT FROM jobs_holding WHERE jobs_holding.blob_id = jobs_blob.digest)",
+                [timezone.now() - UNHELD],
+            )
+
+
+class Holding(models.Model):
+    """A job needs a blob, for its document or to undo; what it does not hold it cannot get."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="holdings")
+    blob = models.ForeignKey(Blob, on_delete=models.CASCADE, related_name="holdings")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "blob"], name="one_holding_a_blob")]
 
 
 class Member(models.Model):
@@ -65,10 +95,15 @@ class Document(models.Model):
 
 
 class Command(models.Model):
-    """One change: what was asked and what it changed, so that it can be undone and redone; an old one is of a document
-    of an earlier version, and only told."""
+    """One change: what was asked and what it changed. Rows are added and never taken away, so that any version can be
+    had again.
 
-    DONE, UNDONE, OLD = "done", "undone", "old"
+    A row that stands is DONE, one that was undone is UNDONE and can be done again until something else is done, then it
+    is GONE. Undoing and doing again are rows of their own, a STEP each. An OLD one is of a document of an earlier form,
+    and only told.
+    """
+
+    DONE, UNDONE, GONE, STEP, OLD = "done", "undone", "gone", "step", "old"
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="commands")
     version = models.PositiveIntegerField()
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
@@ -82,3 +117,16 @@ class Command(models.Model):
     class Meta:
         ordering = ["version"]
         indexes = [models.Index(fields=["job", "state", "version"])]
+
+
+class Revision(models.Model):
+    """A version of a job with a name."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
+    version = models.PositiveIntegerField()
+    name = models.CharField(max_length=80)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    when = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-version", "-pk"]

@@ -2,12 +2,16 @@
 
 import logging
 
+from django.conf import settings
+from django.db import InterfaceError, OperationalError
 from django.http import Http404, JsonResponse
 from django.shortcuts import render
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from nomogon_core.errors import CoreError
 
 log = logging.getLogger(__name__)
+NO_DATABASE = "The database does not answer just now. What was stored is safe; try again in a moment."
 
 
 class Stale(Exception):
@@ -23,6 +27,13 @@ class Stale(Exception):
 
 class Forbidden(Exception):
     """The user may look but not change."""
+
+
+def locked_out(request, credentials, *_, **__):
+    """The sign-in page after too many wrong passwords."""
+    minutes = round(settings.AXES_COOLOFF_TIME.total_seconds() / 60)
+    told = f"Too many wrong passwords for this name. Try again in {minutes} minutes."
+    return render(request, "sign_in.html", {"locked_out": told}, status=429)
 
 
 class ProblemMiddleware:
@@ -43,6 +54,9 @@ class ProblemMiddleware:
             return answer(request, str(exception), 403)
         if isinstance(exception, CoreError):
             return answer(request, str(exception), 400)
+        if isinstance(exception, (OperationalError, InterfaceError)):
+            log.error("the database does not answer: %s", exception)
+            return answer(request, NO_DATABASE, 503)
         log.error("unforeseen: %s %s", request.method, request.path, exc_info=exception)
         return answer(
             request,
@@ -55,5 +69,7 @@ class ProblemMiddleware:
 def answer(request, problem, status, **more):
     wants_page = "text/html" in request.headers.get("Accept", "") and not request.headers.get("HX-Request")
     if wants_page:
-        return render(request, "problem.html", {"problem": problem}, status=status)
+        back = request.headers.get("Referer", "")
+        safe = request.method == "POST" and url_has_allowed_host_and_scheme(back, {request.get_host()})
+        return render(request, "problem.html", {"problem": problem, "back": back if safe else ""}, status=status)
     return JsonResponse({"problem": problem, **more}, status=status)

@@ -7,14 +7,13 @@ from django.db import transaction
 from examples import samples
 from examples.parts import SAMPLES
 from jobs.actions import perform
-from jobs.models import Blob, Job, Member
+from jobs.models import Blob, Holding, Job, Member
 from jobs.store import Shelf, document_of, keep_document
 from nomogon_core.errors import InputError
 from nomogon_core.exchange.readers import vector
-from nomogon_core.job.document import new_document
-from nomogon_core.job.files import read_job, write_job
-from nomogon_core.job.library import picture_arguments
-from nomogon_core.picture.decode import inspect
+from nomogon_core.job.document import digests_of, new_document
+from nomogon_core.job.files import write_job
+from work import outside, readers
 
 
 def new_job(user, title, number=""):
@@ -35,29 +34,38 @@ def _number(text, what):
         raise InputError(f"{what} {text!r} is no number.") from None
 
 
-def add_picture(job, user, data, name, *, dpi=300, page=1, **told):
-    """Keep a picture and put it into the job; a drawing (SVG, DXF, PDF) is rendered first.
+def read_picture(data, name, *, dpi=300, page=1):
+    """Bytes of a picture and what is stored of it besides; a drawing (SVG, DXF, PDF) is rendered.
 
     Args:
         dpi, page: of a drawing.
-        told: ``taken_from``, ``licence`` and ``stand_in`` of the picture.
 
     Raises:
-        InputError: it cannot be read as a picture; the job stays as it was.
+        InputError: it cannot be read as a picture.
     """
-    drawn = vector.is_drawing(name)
-    if drawn:
-        data = vector.render(data, name, _number(dpi, "The resolution"), int(_number(page, "The page"))).png
-    arguments = picture_arguments(Shelf(job), data, name)
-    arguments["drawn"] = drawn or arguments["drawn"]
-    return perform(job.pk, user, None, "reference.add_picture", arguments | told)
+    if not vector.is_drawing(name):
+        return data, outside.read(readers.picture, data, name)
+    size = _number(dpi, "The resolution"), int(_number(page, "The page"))
+    data, facts = outside.read(readers.drawing, data, name, *size)
+    return data, facts | {"drawn": True}
 
 
-@transaction.atomic
-def job_from_picture(user, title, number, data, name, **told):
+def add_picture(job, user, data, facts, **told):
+    """Keep a picture that was read and put it into the job.
+
+    Args:
+        told: ``taken_from``, ``licence`` and ``stand_in`` of the picture.
+    """
+    arguments = facts | {"digest": Shelf(job).keep(data, facts["media_type"])} | told
+    return perform(job.pk, user, None, "reference.add_picture", arguments)
+
+
+def job_from_picture(user, title, number, data, name, *, dpi=300, page=1, **told):
     """A new job with its picture; nothing is made when the picture is refused."""
-    job = new_job(user, title, number)
-    add_picture(job, user, data, name, **told)
+    data, facts = read_picture(data, name, dpi=dpi, page=page)
+    with transaction.atomic():
+        job = new_job(user, title, number)
+        add_picture(job, user, data, facts, **told)
     return job
 
 
@@ -86,25 +94,36 @@ def job_from_sample(user, part, way, dpi="300", turn="0"):
     )
 
 
+@transaction.atomic
+def copy_job(user, job):
+    """A job that belongs to a user and begins as another one is."""
+    document = document_of(job)
+    copy = Job.objects.create(title=f"{job.title} (copy)"[:120], number=job.number, changed_by=user)
+    Member.objects.create(job=copy, user=user, role=Member.OWNER)
+    Holding.objects.bulk_create(Holding(job=copy, blob_id=digest) for digest in digests_of(document))
+    keep_document(copy, None, document)
+    Job.objects.filter(pk=copy.pk).update(summary=job.summary)
+    return copy
+
+
 def export_archive(job):
     """Bytes of the job as one open file."""
     return write_job(job.title, job.number, document_of(job), Shelf(job))
 
 
-@transaction.atomic
 def import_archive(user, data, name):
     """A new job from an archive of any version.
 
     Raises:
         InputError: it cannot be read, or a picture that it names is missing.
     """
-    held = read_job(data, name)
-    job = new_job(user, held.title or name, held.number)
-    for picture in held.document["references"].values():
-        content = held.library.blob(picture["digest"])
-        Blob.keep(content, inspect(content, picture["name"]).media_type)
-    for trace in held.document["traces"].values():
-        if trace["edge"]:
-            Blob.keep(held.library.blob(trace["edge"]), "application/octet-stream")
-    keep_document(job, None, held.document)
+    held, kinds = outside.read(readers.archive, data, name)
+    with transaction.atomic():
+        job = new_job(user, held.title or name, held.number)
+        for digest, media_type in kinds.items():
+            Blob.keep(job, held.library.blob(digest), media_type)
+        for trace in held.document["traces"].values():
+            if trace["edge"]:
+                Blob.keep(job, held.library.blob(trace["edge"]), "application/octet-stream")
+        keep_document(job, None, held.document)
     return job

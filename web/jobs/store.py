@@ -46,18 +46,18 @@ def _edge(digest):
 class Shelf(Library):
     """Blobs in the database, and traces that the workers have finished."""
 
-    def __init__(self, job=None):
+    def __init__(self, job):
         super().__init__()
         self.job = job
 
     def blob(self, digest):
-        found = Blob.objects.filter(pk=digest).first()
+        found = Blob.objects.filter(pk=digest, holdings__job=self.job).first()
         if found is None:
             raise InputError("The file that belongs to this is not there any more.")
         return bytes(found.data)
 
     def keep(self, data, media_type="application/octet-stream"):
-        return Blob.keep(data, media_type).digest
+        return Blob.keep(self.job, data, media_type).digest
 
     def light(self, document, picture):
         return pictures.light_of(document, picture)

@@ -11,7 +11,7 @@ from examples.parts import SAMPLES
 from examples.samples import WAYS
 from jobs import actions, services
 from jobs.access import job_for
-from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_of
+from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_box, view_of
 from jobs.models import Blob, Job
 from jobs.problems import Forbidden, Stale
 from jobs.requests import number_from, sent_by
@@ -32,14 +32,16 @@ STOPS = (8, 62, 116, 170, 224)
 @require_GET
 def register(request):
     """All jobs of the user."""
-    jobs = list(Job.objects.filter(members__user=request.user).select_related("changed_by")[:MOST_LISTED])
+    away = request.GET.get("away") == "1"
+    mine = Job.objects.filter(members__user=request.user)
+    jobs = list(mine.filter(put_away=away).select_related("changed_by")[:MOST_LISTED])
     rows = [
         {
             "job": job,
             "at": STAGES.index(job.summary.get("stage", "reference")),
             "summary": job.summary,
             "size": " × ".join(f"{side:.1f}" for side in job.summary.get("size", [])),
-            "view_box": _view_box(job.summary.get("box")),
+            "view_box": view_box(job.summary.get("box")),
             "stops": STOPS,
             "needle": STOPS[STAGES.index(job.summary.get("stage", "reference"))],
         }
@@ -57,6 +59,8 @@ def register(request):
             "rows": rows,
             "counts": counts,
             "to_fix": to_fix,
+            "away": away,
+            "put_away": mine.filter(put_away=True).count(),
             "unit": unit_of(request),
             "initials": initials(request.user),
             "stages": [
@@ -66,13 +70,6 @@ def register(request):
             "ticks": [54 + 15 * index for index in range(45)],
         },
     )
-
-
-def _view_box(box):
-    """The thumbnail's view, y up, with a little room around the part."""
-    left, low, right, high = box or (0, 0, 1, 1)
-    room = 0.06 * max(right - left, high - low, 1e-6)
-    return f"{left - room:.3f} {-high - room:.3f} {right - left + 2 * room:.3f} {high - low + 2 * room:.3f}"
 
 
 def _new_context(request):

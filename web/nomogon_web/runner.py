@@ -6,6 +6,7 @@ from django.conf import settings
 from django.test.runner import DiscoverRunner
 
 from nomogon_web.settings import ROOT
+from work import outside, services, tasks
 
 PLACES = ("core", "web")
 
@@ -46,6 +47,12 @@ class Runner(DiscoverRunner):
         passed = getattr(result, "passed", result.testsRun - failed - len(result.skipped))
         self.closing = f"{passed} passed, {failed} failed, {len(result.skipped)} skipped"
         return result
+
+    def teardown_databases(self, old_config, **kwargs):
+        services.ended.stop()
+        for pool in (tasks.pool, outside.pool):
+            pool.close()
+        super().teardown_databases(old_config, **kwargs)
 
     def suite_result(self, suite, result, **kwargs):
         print(self.closing, flush=True)

@@ -2,9 +2,12 @@
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
 from django.utils.csp import CSP
+from psycopg_pool import ConnectionPool
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 STATE = Path(os.environ.get("NOMOGON_STATE", ROOT / ".nomogon"))
@@ -19,9 +22,18 @@ def _kept_secret():
     return place.read_text()
 
 
-def _state(name, otherwise):
-    place = STATE / name
-    return place.read_text().strip() if place.exists() else otherwise
+def _database():
+    """How to sign in to the database: by the URL given, or by that of this checkout's own cluster."""
+    cluster = os.environ.get("NOMOGON_CLUSTER", "")
+    place = STATE / (f"database-{cluster}" if cluster else "database") / "url"
+    url = urlsplit(os.environ.get("NOMOGON_DATABASE_URL") or (place.read_text() if place.exists() else ""))
+    return {
+        "NAME": os.environ.get("NOMOGON_DATABASE", unquote(url.path.removeprefix("/"))),
+        "USER": unquote(url.username or ""),
+        "PASSWORD": unquote(url.password or ""),
+        "HOST": url.hostname or "",
+        "PORT": str(url.port or ""),
+    }
 
 
 SECRET_KEY = _kept_secret()
@@ -37,7 +49,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
-    "procrastinate.contrib.django",
+    "axes",
     "jobs.apps.JobsConfig",
     "work",
     "reference",
@@ -58,6 +70,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "jobs.problems.ProblemMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
 TEMPLATES = [
     {
@@ -76,13 +89,9 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
-        "NAME": os.environ.get("NOMOGON_DATABASE", "postgres"),
-        "USER": "postgres",
-        "PASSWORD": _state("postgres.password", ""),
-        "HOST": "127.0.0.1",
-        "PORT": _state("postgres.port", "5432"),
+        **_database(),
         "CONN_MAX_AGE": 0,
-        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12}},
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12, "timeout": 5, "check": ConnectionPool.check_connection}},
         "TEST": {"NAME": "test_nomogon"},
     }
 }
@@ -98,6 +107,30 @@ SECURE_CSP = {
     "form-action": [CSP.SELF],
     "frame-ancestors": [CSP.NONE],
 }
+# Behind a proxy that speaks TLS; without it the application is for one machine or one trusted network.
+DEPLOYED = os.environ.get("NOMOGON_HTTPS", "") == "1"
+SECURE_SSL_REDIRECT = SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = DEPLOYED
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if DEPLOYED else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = DEPLOYED
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if DEPLOYED else None
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS] if DEPLOYED else []
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in {
+        "MinimumLengthValidator": {"min_length": 10},
+        "UserAttributeSimilarityValidator": {},
+        "CommonPasswordValidator": {},
+        "NumericPasswordValidator": {},
+    }.items()
+]
+METRICS_TOKEN = os.environ.get("NOMOGON_METRICS_TOKEN", "")
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = timedelta(minutes=10)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_CALLABLE = "jobs.problems.locked_out"
+AXES_VERBOSE = AXES_ENABLE_ADMIN = False
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_SAMESITE = "Strict"
 LOGIN_URL = "sign-in"
@@ -122,5 +155,9 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django.request": {"level": "ERROR"}, "procrastinate": {"level": "WARNING"}},
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "psycopg.pool": {"level": "CRITICAL"},
+        "axes": {"level": "ERROR"},
+    },
 }

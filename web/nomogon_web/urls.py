@@ -2,10 +2,14 @@
 
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
+from django.db import connection
 from django.http import HttpResponse
 from django.urls import include, path
 
 import inspection.views
+import jobs.history
+import jobs.metrics
+import jobs.people
 import jobs.views
 import reference.views
 import release.views
@@ -16,7 +20,9 @@ import work.views
 
 @login_not_required
 def alive(request):
-    """Answers when the server is up."""
+    """Answers when the server and its database are up."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
     return HttpResponse("up", content_type="text/plain")
 
 
@@ -60,6 +66,17 @@ JOB = [
     path("inspect", inspection.views.page, name="inspect"),
     path("release", release.views.page, name="release"),
     path("release/<str:kind>", release.views.download, name="release-file"),
+    path("history", jobs.history.page, name="history"),
+    path("history/differences", jobs.history.differences, name="differences"),
+    path("history/back", jobs.history.back, name="history-back"),
+    path("history/revisions", jobs.history.name_revision, name="revisions"),
+    path("people", jobs.people.page, name="people"),
+    path("people/add", jobs.people.add, name="people-add"),
+    path("people/remove", jobs.people.remove, name="people-remove"),
+    path("copy", jobs.people.copy, name="job-copy"),
+    path("away", jobs.people.put_away, name="job-away"),
+    path("delete", jobs.people.delete, name="job-delete"),
+    path("news", jobs.people.news, name="news"),
     path("work/<int:task>", work.views.state, name="work"),
     path("work/<int:task>/cancel", work.views.cancel, name="work-cancel"),
 ]
@@ -67,10 +84,16 @@ JOB = [
 urlpatterns = [
     path("", jobs.views.register, name="register"),
     path("alive", alive),
+    path("metrics", jobs.metrics.page, name="metrics"),
     path(
         "sign-in",
         auth.LoginView.as_view(template_name="sign_in.html", redirect_authenticated_user=True),
         name="sign-in",
+    ),
+    path(
+        "password",
+        auth.PasswordChangeView.as_view(template_name="password.html", success_url="/"),
+        name="password",
     ),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("new", jobs.views.new, name="new"),

@@ -11,3 +11,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nomogon_web.settings")
 from django.core.wsgi import get_wsgi_application  # noqa: E402  the path must stand first
 
 application = get_wsgi_application()
+
+from work import outside  # noqa: E402  after Django's set-up
+
+outside.pool.start()

@@ -11,11 +11,12 @@ import numpy as np
 from jobs.models import Blob
 from nomogon_core.job.document import calibration_of, picture_of
 from nomogon_core.picture.cleanup import Scale, clean
-from nomogon_core.picture.decode import colours, decode, linear_to_srgb
+from nomogon_core.picture.decode import linear_to_srgb
 from nomogon_core.reference.rectify import rectify
 from nomogon_core.trace.outlines import COLOURED
+from work import outside
 
-MOST_KEPT = 8
+MOST_KEPT, MOST_KEPT_BYTES = 24, 600_000_000
 PREVIEW_PIXELS = 360_000
 CLEAN_PREVIEW_PIXELS = 160_000
 COLOUR_PREVIEW_PIXELS = 60_000
@@ -27,20 +28,43 @@ JPEG_QUALITY = 88
 
 _lock = threading.Lock()
 _kept = OrderedDict()
+_making = {}
 
 
 def remembered(key, make):
-    """A value made once and kept for a while."""
+    """A value made once and kept for a while; who asks for it while it is being made waits for it."""
     with _lock:
         if key in _kept:
             _kept.move_to_end(key)
             return _kept[key]
-    value = make()
-    with _lock:
-        _kept[key] = value
-        while len(_kept) > MOST_KEPT:
-            _kept.popitem(last=False)
+        mine = _making.setdefault(key, threading.Lock())
+    with mine:
+        with _lock:
+            if key in _kept:
+                return _kept[key]
+        try:
+            value = make()
+            with _lock:
+                _keep(key, value)
+        finally:
+            with _lock:
+                _making.pop(key, None)
     return value
+
+
+def _keep(key, value):
+    """Keep a value and let go of the oldest where these take too much; the newest always stays."""
+    _kept[key] = value
+    held = sum(map(_size, _kept.values()))
+    while len(_kept) > 1 and (len(_kept) > MOST_KEPT or held > MOST_KEPT_BYTES):
+        _, gone = _kept.popitem(last=False)
+        held -= _size(gone)
+
+
+def _size(value):
+    """Bytes that the arrays of a value take."""
+    parts = value if isinstance(value, tuple) else (value,)
+    return sum(part.nbytes for part in parts if isinstance(part, np.ndarray))
 
 
 def bytes_of(digest):
@@ -52,10 +76,14 @@ def _source(picture):
     return picture["digest"], picture.get("drawn", False)
 
 
+def _pixels(kind, picture):
+    digest, drawn = _source(picture)
+    return remembered((kind, digest, drawn), lambda: outside.pixels(kind, bytes_of(digest), picture["name"], drawn))
+
+
 def raw_light(picture):
     """Linear luminance of a stored picture as it was taken."""
-    digest, drawn = _source(picture)
-    return remembered(("light", digest, drawn), lambda: decode(bytes_of(digest), picture["name"], drawn=drawn))
+    return _pixels("light", picture)
 
 
 def steps_of(picture):
@@ -87,8 +115,7 @@ def light_of(document, name):
 
 def colours_of(picture):
     """Linear red, green and blue of a stored picture."""
-    digest, drawn = _source(picture)
-    return remembered(("colours", digest, drawn), lambda: colours(bytes_of(digest), picture["name"], drawn=drawn))
+    return _pixels("colours", picture)
 
 
 def reduced(light, pixels=PREVIEW_PIXELS):

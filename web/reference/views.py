@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from examples import parts
 from jobs import services as job_services
-from jobs.access import job_for
+from jobs.access import job_for, may_change
 from jobs.frame import frame, refresh_summary, view_of
 from jobs.requests import number_from, sent_by
 from jobs.working import here_for, work_on
@@ -342,7 +342,8 @@ def add_picture(request, job_id):
     if upload is None:
         raise InputError("No picture came; drop it again.")
     dpi, page_number = (request.POST.get(name, "") or fallback for name, fallback in (("dpi", "300"), ("page", "1")))
-    done = job_services.add_picture(job, request.user, upload.read(), upload.name, dpi=dpi, page=page_number)
+    data, facts = job_services.read_picture(upload.read(), upload.name, dpi=dpi, page=page_number)
+    done = job_services.add_picture(job, request.user, data, facts)
     job.refresh_from_db()
     work_on(job, request.user, picture=done.made)
     refresh_summary(job, done.document)
@@ -361,21 +362,20 @@ def preview_steps(request, job_id):
 
 @require_POST
 def start_cleaning(request, job_id):
-    """Carry out the stored clean-up steps at full size in the worker."""
+    """Carry out the stored clean-up steps at full size in the worker; who may only look sees it once it is done."""
     here = _here(request, job_id)
     picture, fit = here.picture, here.fit
-    task = services.submit(
-        here.job,
-        "clean",
-        {
-            "digest": picture["digest"],
-            "name": picture["name"],
-            "drawn": picture.get("drawn", False),
-            "steps": pictures.steps_of(picture),
-            "mm_per_px": fit.mm_per_px if fit else None,
-        },
-    )
-    return JsonResponse(as_json(services.wait(task)))
+    arguments = {
+        "digest": picture["digest"],
+        "name": picture["name"],
+        "drawn": picture.get("drawn", False),
+        "steps": pictures.steps_of(picture),
+        "mm_per_px": fit.mm_per_px if fit else None,
+    }
+    if may_change(here.job, request.user):
+        return JsonResponse(as_json(services.wait(services.submit(here.job, "clean", arguments))))
+    task = services.known(here.job, "clean", arguments)
+    return JsonResponse(as_json(task) if task else {"status": "unknown"})
 
 
 def _kept(data, media_type):
@@ -391,7 +391,7 @@ def cleaned(request, job_id, task):
     found = services.finished(job, task, "clean")
     if found is None:
         raise Http404("no such cleaned picture")
-    return _kept(bytes(found.blob.data), "image/jpeg")
+    return _kept(bytes(found.output.data), "image/jpeg")
 
 
 @require_GET

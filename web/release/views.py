@@ -2,12 +2,10 @@
 
 from django.http import HttpResponse
 from django.shortcuts import render
-from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from jobs.access import job_for
 from jobs.frame import frame
-from jobs.models import Job
 from jobs.store import document_of
 from jobs.working import here_for
 from nomogon_core.errors import OperationError
@@ -63,7 +61,6 @@ def download(request, job_id, kind):
             kind,
             parse_positive_length(request.GET.get("chord", flat.DEFAULT_CHORD_MM), "The chord tolerance"),
         )
-    Job.objects.filter(pk=job.pk).update(released=timezone.now())
     answer = HttpResponse(data, content_type=MEDIA_TYPES[kind])
     answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'
     return answer
@@ -73,5 +70,5 @@ def _from_worker(job, document, kind, chord):
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
     task = services.wait(services.submit(job, "release", arguments), PATIENCE_S)
     if task.status == Task.DONE:
-        return bytes(task.blob.data)
+        return bytes(task.output.data)
     raise OperationError(task.problem or "The file is still being written; try again in a minute.")

@@ -7,15 +7,17 @@ from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from jobs.access import job_for
 from jobs.frame import behind, frame, sketch_board, unit_of
+from jobs.models import Member
 from jobs.requests import number_from, sent_by
 from jobs.store import edge_of
-from jobs.working import here_for, work_on
+from jobs.working import here_for, here_of, work_on
 from nomogon_core.errors import InputError
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.sketch.dimensions import refreshed
-from nomogon_core.sketch.drawing import draw
+from nomogon_core.sketch.drawing import draw_moved
 from nomogon_core.sketch.solve import Grab
 from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
@@ -62,12 +64,15 @@ def solid(request, job_id):
     return JsonResponse({"solid": behind(here), "building": bool(task and task.status in Task.OPEN)})
 
 
-def _grab(here, held):
-    """A drag in progress; made anew on whichever server the next move comes to."""
-    key = (here.job.pk, here.job.version, here.sketch_id, tuple(held))
+def _grab(job, user, held):
+    """A drag in progress; made anew on whichever server the next move comes to. While it goes on, the document is not
+    read again."""
+    member = Member.objects.get(job=job, user=user)
+    key = (job.pk, job.version, member.working.get("sketch", ""), tuple(held))
     with _lock:
         found = _grabs.get(key)
     if found is None:
+        here = here_of(job, user)
         found = Grab(sketch_of(here.document, here.sketch_id), held)
         with _lock:
             _grabs[key] = found
@@ -78,19 +83,20 @@ def _grab(here, held):
 
 @require_POST
 def drag(request, job_id):
-    """The sketch while something is dragged; nothing is stored."""
-    here = here_for(request, job_id, change=True)
+    """What of the sketch has moved while something is dragged; nothing is stored."""
+    job = job_for(request, job_id, change=True)
     sent = sent_by(request)
     held = sent.get("held")
-    if not isinstance(held, list) or not held:
+    if not isinstance(held, list) or not held or not all(isinstance(name, str) for name in held):
         raise InputError("Nothing was taken hold of.")
+    grab = _grab(job, request.user, held)
     offset = (number_from(sent, "dx"), number_from(sent, "dy"))
-    moved = _grab(here, held).move(offset, (number_from(sent, "x"), number_from(sent, "y")))
+    moved = refreshed(grab.move(offset, (number_from(sent, "x"), number_from(sent, "y"))))
     return JsonResponse(
         {
             "sequence": sent.get("sequence", 0),
-            "version": here.job.version,
-            "drawing": draw(refreshed(moved), unit=unit_of(request)),
+            "version": job.version,
+            "moved": draw_moved(grab.equations.sketch, moved, unit_of(request)),
         }
     )
 

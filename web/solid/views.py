@@ -18,7 +18,7 @@ from nomogon_core.solid.planes import BASE
 from reference.underlays import faces_in_words, on_the_solid
 from solid import sentences
 from work import services
-from work.models import Task
+from work.models import Output, Task
 from work.views import as_json
 
 
@@ -40,7 +40,7 @@ def state(request, job_id):
         {
             "version": job.version,
             "work": as_json(task) if task else None,
-            "mesh": task.blob_id if task and task.status == Task.DONE else None,
+            "mesh": task.digest if task and task.status == Task.DONE else None,
             "sheet": render(request, "solid.html#sheet", context).content.decode(),
             "sketches": [_drawn(document, name, one, view.result) for name, one in view.sketches.items()],
             "open": here.sketch_id,
@@ -91,16 +91,18 @@ def preview(request, job_id):
     done = task.status == Task.DONE
     step = name or after["steps"][-1]
     told = next((one["problem"] for one in task.result["steps"] if one["name"] == step), "") if done else task.problem
-    return JsonResponse({"work": as_json(task), "mesh": task.blob_id if done else None, "problem": told})
+    return JsonResponse({"work": as_json(task), "mesh": task.digest if done else None, "problem": told})
 
 
 @require_GET
 def mesh(request, job_id, key):
     """Packed triangles and edges of a finished rebuild; they never change under their key."""
     job = job_for(request, job_id)
-    task = Task.objects.filter(job=job, kind="rebuild", blob_id=key).select_related("blob").first()
-    if task is None:
+    made = (
+        Output.objects.filter(task__job=job, task__kind="rebuild", task__digest=key).first() if key.isalnum() else None
+    )
+    if made is None:
         raise Http404("no such mesh")
-    answer = HttpResponse(bytes(task.blob.data), content_type="application/octet-stream")
+    answer = HttpResponse(bytes(made.data), content_type="application/octet-stream")
     answer["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer

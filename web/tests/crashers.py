@@ -13,6 +13,11 @@ def hang():
     time.sleep(60)
 
 
+def swallow():
+    """Takes a gigabyte."""
+    return len(bytearray(2**30))
+
+
 def answer(value):
     return value
 

@@ -10,6 +10,7 @@ from unittest import mock
 import numpy as np
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
@@ -18,11 +19,13 @@ from core.tests.old_jobs import whole_version_1
 from core.tests.test_reference import png_claiming
 from examples import pictures
 from jobs import services
-from jobs.changes import apply, difference
-from jobs.models import Blob, Command, Document, Job, Member
-from jobs.store import document_of
+from jobs.actions import document_at, go_back, undo
+from jobs.models import UNHELD, Blob, Command, Document, Job, Member
+from jobs.store import Shelf, document_of
+from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
 from nomogon_core.job.document import calibration_of
+from nomogon_core.job.history import apply, difference, taken_back
 from nomogon_core.job.migration import from_version_1
 from web.tests.helpers import JobCase, make_user
 
@@ -47,7 +50,28 @@ class Changes(unittest.TestCase):
     def test_forth_and_back(self, before, after):
         changes = difference(before, after)
         self.assertEqual(apply(before, changes), after)
-        self.assertEqual(apply(after, changes, back=True), before)
+        self.assertEqual(apply(after, taken_back({"": changes})[""]), before)
+
+
+class Blobs(JobCase):
+    def test_a_job_holds_what_it_needs_and_cannot_get_what_others_hold(self):
+        other = services.new_job(self.mt, "Another")
+        mine = Shelf(self.job).keep(b"mine", "text/plain")
+        theirs = Shelf(other).keep(b"theirs", "text/plain")
+        self.assertEqual(Shelf(self.job).blob(mine), b"mine")
+        with self.assertRaisesRegex(InputError, "is not there any more"):
+            Shelf(self.job).blob(theirs)
+
+    def test_what_no_job_holds_is_cleared_after_a_while(self):
+        shared = [Shelf(job).keep(b"shared", "text/plain") for job in (self.job, services.new_job(self.mt, "Another"))]
+        gone = services.new_job(self.mt, "Gone")
+        kept = {shared[0]: True, Shelf(gone).keep(b"gone", "text/plain"): False, Shelf(gone).keep(b"new", "x"): True}
+        gone.delete()
+        for digest in list(kept)[:2]:
+            Blob.objects.filter(pk=digest).update(kept=timezone.now() - 2 * UNHELD)
+        Blob.sweep()
+        for digest, there in kept.items():
+            self.assertEqual(Blob.objects.filter(pk=digest).exists(), there)
 
 
 class Commands(JobCase):
@@ -87,6 +111,53 @@ class Commands(JobCase):
         self.assertEqual(answer.status_code, 409)
         self.assertIn("Outline is called Brass now (ro)", answer.json()["problem"])
         self.assertEqual(document_of(self.job)["sketches"]["s1"]["title"], "Brass")
+
+    def test_what_two_people_do_to_different_things_goes_together(self):
+        self.share(self.mt, Member.EDITOR)
+        self.do("sketch.line", start=[100, 0], end=[120, 30])
+        stale = Job.objects.get(pk=self.job.pk).version
+        self.do("sketch.line", start=[200, 0], end=[220, 30])
+        self.do("ledger.add", name="wall", text="2 mm")
+        self.client.force_login(self.mt)
+        circle = self.first("circle")
+        answer = self.do("sketch.dimension", version=stale, kind="diameter", of=[circle], text="5 mm")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertIn("Meanwhile:", answer.json()["note"])
+        self.assertAlmostEqual(self.sketch().curves[circle].radius, 2.5)
+        answer = self.do("sketch.remove", version=stale, names=[circle])
+        self.assertEqual(answer.status_code, 409, "its dimension would go too, which that page did not show")
+
+    def test_a_stale_page_learns_of_an_undo(self):
+        self.do("sketch.title", text="Brass")
+        stale = Job.objects.get(pk=self.job.pk).version
+        self.post("undo", {"version": stale})
+        answer = self.do("sketch.title", version=stale, text="Steel")
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("Undone: Outline is called Brass now (ro)", answer.json()["problem"])
+
+    def test_every_version_can_be_had_again_whatever_was_undone(self):
+        states = {self.job.version: document_of(self.job)}
+
+        def after(answer):
+            self.assertEqual(answer.status_code, 200, answer.content)
+            self.job.refresh_from_db()
+            states[self.job.version] = document_of(self.job)
+
+        for step in ("Brass", "Steel", "undo", "Copper", "undo", "undo", "redo", "Zinc", "undo"):
+            if step in ("undo", "redo"):
+                after(self.post(step, {"version": self.job.version}))
+            else:
+                after(self.do("sketch.title", text=step))
+        self.assertEqual(len(states), 10)
+        for version, document in states.items():
+            self.assertEqual(document_at(self.job, version), document)
+        go_back(self.job.pk, self.ro, self.job.version, 2)
+        self.assertEqual(document_of(self.job)["sketches"]["s1"]["title"], "Steel")
+        self.job.refresh_from_db()
+        undo(self.job.pk, self.ro, self.job.version)
+        self.assertEqual(document_of(self.job), states[9])
+        with self.assertRaisesRegex(InputError, "cannot be had"):
+            document_at(self.job, 99)
 
     def test_a_refused_command_changes_nothing(self):
         before, version = document_of(self.job), self.job.version
@@ -148,6 +219,9 @@ class Commands(JobCase):
         self.assertEqual(answer.json()["sequence"], 4)
         self.assertEqual(document_of(self.job), before)
         x, y = self.sketch().points[center]
+        moved = answer.json()["moved"]
+        np.testing.assert_allclose(moved["points"].pop(center), (x + 2, y + 1), atol=1e-6)
+        self.assertEqual((moved["points"], list(moved["curves"])), ({}, [circle]), "and nothing else")
         self.do("sketch.drag", held=[center], offset=[2.0, 1.0], place=[0, 0])
         self.assertAlmostEqual(self.sketch().points[center][0], x + 2)
         self.assertAlmostEqual(self.sketch().points[center][1], y + 1)
@@ -388,7 +462,7 @@ class OldRows(JobCase):
         Command.objects.create(job=self.job, version=1, user=self.ro, name="sketch.line", told="Line drawn")
         convert(apps, None)
         document = document_of(self.job)
-        self.assertEqual(document, from_version_1(old, lambda data: Blob.keep(data, "x").digest))
+        self.assertEqual(document, from_version_1(old, lambda data: Blob.keep(self.job, data, "x").digest))
         self.assertEqual(Member.objects.get(job=self.job, user=self.ro).working, {"picture": "r1"})
         self.assertIn("nothing to undo", self.post("undo", {"version": self.job.version}).json()["problem"])
         convert(apps, None)

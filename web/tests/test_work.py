@@ -2,42 +2,43 @@
 
 import time
 import unittest
+from datetime import timedelta
 from unittest import mock
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from jobs.store import document_of
 from nomogon_core.sketch.regions import find_regions
 from web.tests import crashers
 from web.tests.helpers import JobCase, extrusion
-from work import kernels, pool, services, tasks
-from work.models import Task
+from work import kernels, queue, services, tasks
+from work.models import Output, Task
+from work.pool import Pool, Stopped
 
 
 def never():
     return False
 
 
-class Pool(unittest.TestCase):
+class Pools(unittest.TestCase):
     @classmethod
-    def tearDownClass(cls):
-        pool.close()
+    def setUpClass(cls):
+        cls.pool = Pool("work.readers", processes=1, memory_bytes=700 * 2**20)
+        cls.addClassCleanup(cls.pool.close)
 
-    def test_a_crash_is_told_and_the_next_call_works(self):
-        with self.assertRaisesRegex(pool.Stopped, "The geometry kernel stopped while working on this"):
-            pool.run(crashers.crash, [], "rebuild", never)
-        self.assertEqual(pool.run(crashers.answer, [7], "rebuild", never), 7)
-
-    def test_work_over_its_time_is_ended(self):
-        with mock.patch.dict(pool.TIME_LIMITS_S, {"rebuild": 0.5}):
-            begin = time.monotonic()
-            with self.assertRaisesRegex(pool.Stopped, "took longer than 0.5 s"):
-                pool.run(crashers.hang, [], "rebuild", never)
-        self.assertLess(time.monotonic() - begin, 20)
-
-    def test_cancelled_work_is_ended_without_a_word(self):
+    def stops(self, reason, function, seconds=30, watch=None):
         begin = time.monotonic()
-        with self.assertRaisesRegex(pool.Stopped, "^$"):
-            pool.run(crashers.hang, [], "rebuild", lambda: True)
+        with self.assertRaisesRegex(Stopped, f"^{reason}$"):
+            self.pool.run(function, [], seconds, watch)
         self.assertLess(time.monotonic() - begin, 20)
+        self.assertEqual(self.pool.run(crashers.answer, [7], 30), 7, "the next call works")
+
+    def test_each_way_to_end_without_a_result_is_told(self):
+        self.stops("crashed", crashers.crash)
+        self.stops("too long", crashers.hang, seconds=0.5)
+        self.stops("too large", crashers.swallow)
+        self.stops("cancelled", crashers.hang, watch=lambda: True)
 
 
 class Tasks(JobCase):
@@ -53,15 +54,16 @@ class Tasks(JobCase):
 
     @classmethod
     def tearDownClass(cls):
-        pool.close()
+        tasks.pool.close()
         super().tearDownClass()
 
     def submitted(self):
-        with mock.patch.object(tasks.run, "defer"):
-            return services.submit(self.job, "rebuild", services.rebuild_arguments(document_of(self.job)))
+        return services.submit(self.job, "rebuild", services.rebuild_arguments(document_of(self.job)))
 
-    def finished(self, task):
-        tasks.run(task.pk)
+    def finished(self, task, holder="w1"):
+        claimed = queue.claim(holder)
+        if claimed is not None:
+            tasks.run(claimed)
         task.refresh_from_db()
         return task
 
@@ -69,13 +71,13 @@ class Tasks(JobCase):
         task = self.finished(self.submitted())
         self.assertEqual(task.status, Task.DONE, task.problem)
         self.assertTrue(next(iter(task.result["bodies"].values()))["valid"])
-        self.assertGreater(len(task.blob.data), 1000)
+        self.assertGreater(len(task.output.data), 1000)
         self.assertEqual(self.submitted().pk, task.pk)
         state = self.client.get(f"/jobs/{self.job.pk}/solid/state").json()
-        self.assertEqual(state["mesh"], task.blob_id)
-        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.blob_id}").status_code, 200)
+        self.assertEqual(state["mesh"], task.digest)
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 200)
         self.client.force_login(self.mt)
-        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.blob_id}").status_code, 404)
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 404)
 
     def test_a_crash_is_pinned_on_its_operation(self):
         with mock.patch.object(kernels, "rebuild_job", crashers.rebuild_that_crashes):
@@ -91,11 +93,54 @@ class Tasks(JobCase):
         self.post(f"work/{task.pk}/cancel", {})
         self.assertEqual(self.finished(task).status, Task.CANCELLED)
 
+    def expire(self, task):
+        Task.objects.filter(pk=task.pk).update(held_until=timezone.now() - timedelta(hours=1))
+
+    def test_what_a_dead_worker_held_is_taken_up_and_it_cannot_finish_it_any_more(self):
+        task = self.submitted()
+        first = queue.claim("w1")
+        self.assertEqual((first.pk, first.attempt), (task.pk, 1))
+        self.assertIsNone(queue.claim("w2"), "it is held")
+        queue.beat("w1")
+        self.assertIsNone(queue.claim("w2"))
+        self.expire(task)
+        second = queue.claim("w2")
+        self.assertEqual((second.pk, second.attempt), (task.pk, 2))
+        self.assertFalse(queue.finish(first, b"late", status=Task.DONE, result={}))
+        self.assertTrue(queue.finish(second, b"mesh", status=Task.DONE, result={}))
+        task.refresh_from_db()
+        self.assertEqual((bytes(task.output.data), task.arguments, task.attempt), (b"mesh", {}, 2))
+
+    def test_a_worker_that_leaves_gives_back_what_it_held(self):
+        task = self.submitted()
+        queue.claim("w1")
+        queue.give_back("w1")
+        again = queue.claim("w2")
+        self.assertEqual((again.pk, again.attempt), (task.pk, 1))
+
+    def test_what_stops_every_worker_is_given_up(self):
+        task = self.submitted()
+        for _ in range(queue.MOST_ATTEMPTS):
+            self.assertEqual(queue.claim("w1").pk, task.pk)
+            self.expire(task)
+        self.assertIsNone(queue.claim("w1"))
+        queue.beat("w2")
+        task.refresh_from_db()
+        self.assertEqual(task.status, Task.FAILED)
+        self.assertIn("begun 3 times", task.problem)
+
+    def test_the_same_is_asked_for_once_and_kept_only_for_a_while(self):
+        self.assertEqual(self.submitted().pk, self.submitted().pk)
+        with self.assertRaises(IntegrityError), transaction.atomic():
+            Task.objects.create(job=self.job, kind="rebuild", key=self.submitted().key)
+        self.finished(self.submitted())
+        for index in range(services.MOST_KEPT + 5):
+            services.keep_done(self.job, "trace", {"n": index}, {}, b"x")
+        services.submit(self.job, "trace", {"n": -1})
+        self.assertEqual(Task.objects.filter(job=self.job, kind="trace").count(), services.MOST_KEPT)
+        self.assertEqual(Output.objects.count(), services.MOST_KEPT, "the rebuild's and those of the traces but one")
+
     def test_what_the_core_refuses_is_the_problem(self):
-        with mock.patch.object(tasks.run, "defer"):
-            task = services.submit(
-                self.job,
-                "release",
-                services.rebuild_arguments(document_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0},
-            )
+        arguments = services.rebuild_arguments(document_of(self.job)) | {"file": "stl", "title": "x", "chord": 99.0}
+        task = services.submit(self.job, "release", arguments)
         self.assertIn("chord tolerance must lie between", self.finished(task).problem)

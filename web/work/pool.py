@@ -1,69 +1,91 @@
-"""A few spawned processes for the kernel; one that dies or runs over its time is replaced."""
+"""Spawned processes for native code, under limits of time and memory; one that ends before its work is replaced."""
 
 import importlib
 import multiprocessing
+import resource
 import threading
 
 from pebble import ProcessExpired, ProcessPool
 
-PROCESSES = 2
-TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60}
-CRASHED = (
-    "The geometry kernel stopped while working on this, which it does on some shapes. "
-    "Nothing was lost; change the last operation and try again."
-)
-TOO_LONG = "This took longer than {seconds} s and was stopped. Nothing was lost; make the shape simpler and try again."
-
-_lock = threading.Lock()
-_pool = None
+LOOK_EVERY_S = 0.25
 
 
-def _load_kernel():
-    """In each process as it starts, those that replace another too: loading takes seconds that no work should wait."""
-    importlib.import_module("work.kernels")
-
-
-def pool():
-    """The process pool, started at first use."""
-    global _pool
-    with _lock:
-        if _pool is None:
-            _pool = ProcessPool(PROCESSES, initializer=_load_kernel, context=multiprocessing.get_context("spawn"))
-        return _pool
-
-
-def close():
-    global _pool
-    with _lock:
-        if _pool is not None:
-            _pool.stop()
-            _pool.join()
-            _pool = None
+CRASHED, TOO_LONG, TOO_LARGE, CANCELLED = "crashed", "too long", "too large", "cancelled"
 
 
 class Stopped(Exception):
-    """The work ended without a result; the message is for the user."""
+    """The work ended without a result.
+
+    Attributes:
+        reason: one of the four above.
+    """
+
+    def __init__(self, reason):
+        super().__init__(reason)
+        self.reason = reason
 
 
-def run(function, arguments, kind, watch):
-    """Result of a function run in a process of the pool.
+def _begin(module, memory_bytes):
+    """In each process as it starts, those that replace another too: loading takes seconds that no work should wait.
+
+    The limit is of data and not of address space, into which libraries are mapped that take no memory.
+    """
+    importlib.import_module(module)
+    resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
+
+
+class Pool:
+    """Processes that load a module and call its functions.
 
     Args:
-        watch: called now and then; when it answers True the process is ended.
-
-    Raises:
-        Stopped: crashed, over time, or cancelled (then with an empty message).
+        module: its name; processes: how many; memory_bytes: that each may take.
     """
-    seconds = TIME_LIMITS_S[kind]
-    future = pool().schedule(function, args=arguments, timeout=seconds)
-    while True:
-        try:
-            return future.result(timeout=0.25)
-        except TimeoutError:
-            if future.done():
-                raise Stopped(TOO_LONG.format(seconds=seconds)) from None
-            if watch():
-                future.cancel()
-                raise Stopped("") from None
-        except ProcessExpired:
-            raise Stopped(CRASHED) from None
+
+    def __init__(self, module, processes, memory_bytes):
+        self.module, self.processes, self.memory_bytes = module, processes, memory_bytes
+        self._lock = threading.Lock()
+        self._held = None
+
+    def start(self):
+        """The processes, started at first use."""
+        with self._lock:
+            if self._held is None:
+                self._held = ProcessPool(
+                    self.processes,
+                    initializer=_begin,
+                    initargs=(self.module, self.memory_bytes),
+                    context=multiprocessing.get_context("spawn"),
+                )
+                self._held.schedule(len, args=[()])  # they start now, not with the first work
+            return self._held
+
+    def close(self):
+        with self._lock:
+            if self._held is not None:
+                self._held.stop()
+                self._held.join()
+                self._held = None
+
+    def run(self, function, arguments, seconds, watch=None):
+        """Result of a function run in one of the processes.
+
+        Args:
+            watch: called now and then; when it answers True the process is ended.
+
+        Raises:
+            Stopped: crashed, over time or memory, or cancelled.
+        """
+        future = self.start().schedule(function, args=arguments, timeout=seconds)
+        while True:
+            try:
+                return future.result(timeout=LOOK_EVERY_S)
+            except TimeoutError:
+                if future.done():
+                    raise Stopped(TOO_LONG) from None
+                if watch is not None and watch():
+                    future.cancel()
+                    raise Stopped(CANCELLED) from None
+            except MemoryError:
+                raise Stopped(TOO_LARGE) from None
+            except ProcessExpired:
+                raise Stopped(CRASHED) from None

@@ -1,15 +1,21 @@
 """Asking for long work and waiting for it a little."""
 
+import hashlib
 import time
 
+from django.db import transaction
+from django.utils import timezone
+
 from nomogon_core.solid.facts import fingerprint
-from work import tasks
-from work.models import Task
+from work import queue
+from work.ears import Ears
+from work.models import Output, Task
 
 RESULT_FORM = 2  # raised when a result's form changes, so that none of an older form is shown
 PATIENCE_S = 0.4
-LOOK_EVERY_S = 0.012
-MOST_KEPT = 60
+LOOK_EVERY_S, LOOK_DEAF_S = 0.4, 0.05
+MOST_KEPT = 24
+ended = Ears(queue.ENDED)
 
 
 def key_of(kind, arguments):
@@ -23,35 +29,67 @@ def submit(job, kind, arguments):
     A rebuild that failed is not tried again either: it would fail the same way until something is changed.
     """
     key = key_of(kind, arguments)
-    standing = (*Task.OPEN, Task.DONE, Task.FAILED) if kind == "rebuild" else (*Task.OPEN, Task.DONE)
-    known = Task.objects.filter(job=job, kind=kind, key=key, status__in=standing).order_by("-pk").first()
-    if known:
-        return known
-    task = Task.objects.create(job=job, kind=kind, key=key, arguments=arguments)
-    tasks.run.defer(task_id=task.pk)
-    old = Task.objects.filter(job=job, kind=kind).order_by("-pk").values_list("pk", flat=True)[MOST_KEPT:]
-    Task.objects.filter(pk__in=list(old)).exclude(status__in=Task.OPEN).delete()
+    if kind == "rebuild":
+        failed = Task.objects.filter(job=job, kind=kind, key=key, status=Task.FAILED).order_by("-pk").first()
+        if failed:
+            return failed
+    task, new = Task.objects.get_or_create(
+        job=job, kind=kind, key=key, status__in=Task.STANDING, defaults={"arguments": arguments}
+    )
+    if new:
+        queue.announce(queue.ASKED)
+        _let_go(job, kind)
     return task
+
+
+def keep_done(job, kind, arguments, result, data=None):
+    """A finished task, for work that was done here and now."""
+    with transaction.atomic():
+        task = Task.objects.create(
+            job=job,
+            kind=kind,
+            key=key_of(kind, arguments),
+            status=Task.DONE,
+            result=result,
+            digest=hashlib.sha256(data).hexdigest() if data else "",
+            finished=timezone.now(),
+        )
+        if data:
+            Output.objects.create(task=task, data=data)
+    return task
+
+
+def _let_go(job, kind):
+    """Only so many tasks of a kind are kept, each with what came of it."""
+    past = Task.objects.filter(job=job, kind=kind).order_by("-pk").values_list("pk", flat=True)[MOST_KEPT:]
+    Task.objects.filter(pk__in=list(past)).exclude(status__in=Task.OPEN).delete()
 
 
 def wait(task, seconds=PATIENCE_S):
     """The task as it is once finished, or after so many seconds."""
-    deadline = time.monotonic() + seconds
-    while task.status in Task.OPEN and time.monotonic() < deadline:
-        time.sleep(LOOK_EVERY_S)
-        task.refresh_from_db(fields=["status"])
     if task.status not in Task.OPEN:
-        task.refresh_from_db()
+        return task
+    deadline = time.monotonic() + seconds
+    with ended.waiting(str(task.pk)) as event:
+        while True:
+            task.refresh_from_db(fields=["status"])
+            left = deadline - time.monotonic()
+            if task.status not in Task.OPEN or left <= 0:
+                break
+            event.wait(min(left, LOOK_EVERY_S if ended.hearing else LOOK_DEAF_S))
+            event.clear()
+    task.refresh_from_db()
     return task
 
 
 def finished(job, pk, kind):
     """The finished task of a kind with its result, or None."""
-    return Task.objects.filter(pk=pk, job=job, kind=kind, status=Task.DONE).select_related("blob").first()
+    return Task.objects.filter(pk=pk, job=job, kind=kind, status=Task.DONE).first()
 
 
 def cancel(task):
-    Task.objects.filter(pk=task.pk, status__in=Task.OPEN).update(status=Task.CANCELLED)
+    if Task.objects.filter(pk=task.pk, status__in=Task.OPEN).update(status=Task.CANCELLED, arguments={}):
+        queue.announce(queue.ENDED, str(task.pk))
 
 
 BUILT_FROM = ("sketches", "planes", "operations", "bodies", "steps", "quantities", "known", "version", "next_number")
@@ -69,10 +107,14 @@ def any_late(document):
     return any(isinstance(value, dict) and value.get("late") for value in blanks)
 
 
+def known(job, kind, arguments):
+    """The finished task of exactly this, or None."""
+    return Task.objects.filter(job=job, kind=kind, key=key_of(kind, arguments), status=Task.DONE).first()
+
+
 def known_rebuild(job, document):
     """The finished rebuild of exactly this document, or None."""
-    key = key_of("rebuild", rebuild_arguments(document))
-    return Task.objects.filter(job=job, kind="rebuild", key=key, status=Task.DONE).order_by("-pk").first()
+    return known(job, "rebuild", rebuild_arguments(document))
 
 
 def edge_arguments(document, sketch, body, edge):
@@ -82,8 +124,7 @@ def edge_arguments(document, sketch, body, edge):
 
 def finished_edge(job, document, sketch, body, edge):
     """Record of the plane curve of an edge that a worker has found, or None."""
-    key = key_of("edge", edge_arguments(document, sketch, body, edge))
-    found = Task.objects.filter(job=job, kind="edge", key=key, status=Task.DONE).order_by("-pk").first()
+    found = known(job, "edge", edge_arguments(document, sketch, body, edge))
     return found.result["curve"] if found else None
 
 
@@ -104,6 +145,5 @@ def _canonical(value):
 
 def finished_trace(job, document, picture, settings):
     """Records of the outlines of a finished trace of exactly this, or None."""
-    key = key_of("trace", trace_arguments(document, picture, settings))
-    found = Task.objects.filter(job=job, kind="trace", key=key, status=Task.DONE).order_by("-pk").first()
+    found = known(job, "trace", trace_arguments(document, picture, settings))
     return found.result["outlines"] if found else None

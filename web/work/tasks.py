@@ -1,19 +1,29 @@
-"""The queue's one entry: take a Task, run it in the pool, write down what came of it."""
+"""Doing a task: run it in the pool, write down what came of it."""
 
+import hashlib
 import logging
 import tempfile
 from pathlib import Path
 
-from django.utils import timezone
-from procrastinate.contrib.django import app
-
 from jobs.models import Blob
 from nomogon_core.errors import CoreError
-from work import kernels, pool
+from work import kernels, queue
 from work.models import Task
+from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Pool, Stopped
 
 log = logging.getLogger(__name__)
-MEDIA_TYPES = {"rebuild": "application/octet-stream", "release": "application/octet-stream", "clean": "image/jpeg"}
+TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60}
+MEMORY_BYTES = 4 * 2**30
+pool = Pool("work.kernels", processes=2, memory_bytes=MEMORY_BYTES)
+WORDS = {
+    CRASHED: "The geometry kernel stopped while working on this, which it does on some shapes. "
+    "Nothing was lost; change the last operation and try again.",
+    TOO_LONG: "This took longer than {seconds} s and was stopped. Nothing was lost; make the shape simpler and try "
+    "again.",
+    TOO_LARGE: "This needs more memory than there is for it and was stopped. Nothing was lost; make the shape simpler "
+    "and try again.",
+    CANCELLED: "",
+}
 
 
 def _call(task, progress):
@@ -25,7 +35,7 @@ def _call(task, progress):
         return kernels.edge_in_sketch, [arguments[name] for name in ("document", "sketch", "body", "edge")]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
-        picture = bytes(Blob.objects.get(pk=digest).data)
+        picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)
         return kernels.trace_picture, [
             arguments["document"],
             arguments["picture"],
@@ -34,7 +44,7 @@ def _call(task, progress):
             progress,
         ]
     if task.kind == "clean":
-        picture = bytes(Blob.objects.get(pk=arguments["digest"]).data)
+        picture = bytes(Blob.objects.get(pk=arguments["digest"], holdings__job=task.job_id).data)
         return kernels.clean_picture, [
             picture,
             arguments["name"],
@@ -54,10 +64,10 @@ def _up_to_the_culprit(document, why, cancelled):
     while fails - works > 1:
         middle = (works + fails) // 2
         try:
-            result, data = pool.run(kernels.rebuild_job, [document, middle], "rebuild", cancelled)
+            result, data = pool.run(kernels.rebuild_job, [document, middle], TIME_LIMITS_S["rebuild"], cancelled)
             works = middle
-        except pool.Stopped as stopped:
-            if not str(stopped):
+        except Stopped as stopped:
+            if stopped.reason == CANCELLED:
                 raise
             fails = middle
     after = [
@@ -74,45 +84,37 @@ def _up_to_the_culprit(document, why, cancelled):
     return result | {"steps": result["steps"] + after}, data
 
 
-@app.task(name="run", retry=2)
-def run(task_id):
-    """Run one task; a task that was cancelled meanwhile stays cancelled."""
-    if not Task.objects.filter(pk=task_id, status__in=Task.OPEN).update(status=Task.RUNNING):
-        return
-    task = Task.objects.get(pk=task_id)
+def run(task):
+    """Do a task that was claimed; one that was cancelled meanwhile stays cancelled."""
     with tempfile.TemporaryDirectory() as folder:
-        progress = Path(folder) / "progress"
-        outcome = _outcome(task, progress)
-    Task.objects.filter(pk=task_id, status=Task.RUNNING).update(finished=timezone.now(), **outcome)
+        outcome, data = _outcome(task, Path(folder) / "progress")
+    queue.finish(task, data, digest=hashlib.sha256(data).hexdigest() if data else "", **outcome)
 
 
 def _outcome(task, progress):
-    """What a task ended with, as fields of its row."""
-    outcome = {"status": Task.FAILED}
+    """What a task ended with: fields of its row, and bytes or None."""
+    outcome, data, seconds = {"status": Task.FAILED}, None, TIME_LIMITS_S[task.kind]
 
     def watch():
         text = progress.read_text() if progress.exists() else ""
         if text:
             Task.objects.filter(pk=task.pk).update(progress=float(text))
-        return Task.objects.filter(pk=task.pk, status=Task.CANCELLED).exists()
+        return not Task.objects.filter(pk=task.pk, status=Task.RUNNING, attempt=task.attempt).exists()
 
     try:
         try:
-            result, data = pool.run(*_call(task, str(progress)), task.kind, watch)
-        except pool.Stopped as stopped:
-            if task.kind != "rebuild" or not str(stopped):
+            result, data = pool.run(*_call(task, str(progress)), seconds, watch)
+        except Stopped as stopped:
+            if task.kind != "rebuild" or stopped.reason == CANCELLED:
                 raise
-            result, data = _up_to_the_culprit(task.arguments["document"], str(stopped), watch)
-        outcome = {
-            "status": Task.DONE,
-            "result": result,
-            "blob": Blob.keep(data, MEDIA_TYPES[task.kind]) if data else None,
-        }
+            why = WORDS[stopped.reason].format(seconds=seconds)
+            result, data = _up_to_the_culprit(task.arguments["document"], why, watch)
+        outcome = {"status": Task.DONE, "result": result}
     except CoreError as problem:
         outcome["problem"] = str(problem)[:500]
-    except pool.Stopped as problem:
-        outcome["problem"] = str(problem)
+    except Stopped as stopped:
+        outcome["problem"] = WORDS[stopped.reason].format(seconds=seconds)
     except Exception:
         log.exception("task %s (%s) failed", task.pk, task.kind)
         outcome["problem"] = "Something went wrong that was not foreseen; it has been noted in the log."
-    return outcome
+    return outcome, data

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
@@ -16,7 +17,15 @@ def number(value: float) -> str:
 
 
 def path_data(curves: Sequence[Any], *, closed: bool = False) -> str:
-    """SVG path data of consecutive curves, y up; a full circle or ellipse becomes two half turns."""
+    """SVG path data of consecutive curves, y up; a full circle or ellipse becomes two half turns.
+
+    What was written is kept, since most curves of a drawing are the same after an edit.
+    """
+    return _path_data(tuple(curves), closed)
+
+
+@lru_cache(maxsize=32_768)
+def _path_data(curves, closed):
     parts, at = [], None
     for curve in curves:
         if isinstance(curve, CLOSED):

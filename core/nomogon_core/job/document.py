@@ -103,6 +103,13 @@ def sketch_id(document: dict[str, Any], name: str = "") -> str:
     return name
 
 
+def plain_copy(value: Any) -> Any:
+    """A copy of plain data, all the way down; several times as fast as ``copy.deepcopy``."""
+    if isinstance(value, dict):
+        return {key: plain_copy(item) for key, item in value.items()}
+    return [plain_copy(item) for item in value] if isinstance(value, list) else value
+
+
 def sketch_of(document: dict[str, Any], name: str = "") -> Sketch:
     """A sketch of the job, without an id the first one.
 

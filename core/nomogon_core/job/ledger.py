@@ -186,7 +186,7 @@ class _Told:
         return "derived" if item.id in self.web.uses else plain
 
 
-def _shown(value, dimension, unit):
+def number_text(value: float, dimension: tuple[int, ...], unit: str) -> str:
     """A number of any dimension as a row shows it."""
     if tuple(dimension) == ANGLE:
         return format_angle(value)
@@ -208,8 +208,8 @@ def _free(told):
                 Row(
                     item.id,
                     item.name,
-                    _shown(item.number, item.dimension, told.unit),
-                    _shown(u95, item.dimension, told.unit) if u95 else "",
+                    number_text(item.number, item.dimension, told.unit),
+                    number_text(u95, item.dimension, told.unit) if u95 else "",
                     told.source(item),
                     True,
                     typed=item.typed,
@@ -224,7 +224,7 @@ def _planes(told):
         Row(
             item.id,
             item.name,
-            _shown(item.number, item.dimension, told.unit),
+            number_text(item.number, item.dimension, told.unit),
             source=told.source(item),
             editable=True,
             typed=item.typed,
@@ -422,7 +422,7 @@ def _dimensions(told):
             if not item.is_dimension:
                 continue
             quantity = by_id[f"dimension:{name}"]
-            value = _shown(item.value, quantity.dimension, told.unit)
+            value = number_text(item.value, quantity.dimension, told.unit)
             u95 = told.u95(quantity)
             shown = ""
             if u95:
@@ -462,7 +462,7 @@ def _operations(told):
                 Row(
                     item.id,
                     f"{numbers[operation.name]} {item.name}",
-                    "…" if is_late and not value else _shown(value, item.dimension, told.unit),
+                    "…" if is_late and not value else number_text(value, item.dimension, told.unit),
                     source="derived" if is_late else told.source(item),
                     editable=True,
                     state="off" if operation.suppressed else "bad" if operation.name in failed else "",

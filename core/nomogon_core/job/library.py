@@ -118,8 +118,8 @@ def outlines_of(records: list[dict[str, Any]]) -> list[Outlines]:
     return outlines
 
 
-def picture_arguments(library: Any, data: bytes, name: str) -> dict[str, Any]:
-    """Arguments of ``reference.add_picture`` for the bytes of a picture, which are looked at and kept.
+def picture_facts(data: bytes, name: str) -> dict[str, Any]:
+    """What is stored of a picture besides its bytes, which are decoded once to see that they can be.
 
     Raises:
         PictureError: they are no picture that can be read.
@@ -128,7 +128,6 @@ def picture_arguments(library: Any, data: bytes, name: str) -> dict[str, Any]:
     decode(data, name)
     return {
         "name": name,
-        "digest": library.keep(data, info.media_type),
         "media_type": info.media_type,
         "width": info.width,
         "height": info.height,
@@ -137,3 +136,13 @@ def picture_arguments(library: Any, data: bytes, name: str) -> dict[str, Any]:
         "camera": info.camera,
         "focal": info.focal,
     }
+
+
+def picture_arguments(library: Any, data: bytes, name: str) -> dict[str, Any]:
+    """Arguments of ``reference.add_picture`` for the bytes of a picture, which are looked at and kept.
+
+    Raises:
+        PictureError: they are no picture that can be read.
+    """
+    facts = picture_facts(data, name)
+    return {**facts, "digest": library.keep(data, facts["media_type"])}

@@ -22,6 +22,9 @@ OTHER_CONTRAST = 0.04
 OTHER_SHARE = 0.002
 MOST_LOOPS = 5000
 MANY_LOOPS, SPECK_AREA_PX = 400, 80.0
+# A loop of less than this share of the largest is mottle where its slope, over so many pixels to each side, is less
+# than this share of that one's.
+MOTTLE_SHARE, FLAT_SLOPE, SLOPE_REACH_PX, MOST_PLACES = 0.02, 0.35, 1.5, 4000
 # Texture beside an edge changes within some pixels, so that the plateaus are read near the edge and over a short
 # stretch of it; how blurred
 # the edge is, is read from farther off.
@@ -298,6 +301,7 @@ def find_contours(
             if np.median(np.hypot(*(loop - first).T)) > FAR_SHIFT_PX:
                 loop = _at_local_level(even, loop, threshold, tones)
         contours.append(Contour(loop, abs(float(areas[index])), bool(areas[index] < 0), None, bool(borders[index])))
+    contours = _without_mottle(even, contours)
     if not contours:
         raise TraceError("No outline was found at this threshold. Move the threshold, or lower the speck size.")
     blurs = _blurs(even, contours, abs(tones.ground - tones.part))
@@ -305,6 +309,29 @@ def find_contours(
         attrs.evolve(contour, parent=parent, blur_px=blur)
         for contour, parent, blur in zip(contours, _parents(contours), blurs)
     )
+
+
+def _without_mottle(even, contours):
+    """Without small loops across which the light changes so slowly, against the largest, that they are the mottle of a
+    surface and no edge."""
+    if len(contours) < 2:
+        return contours
+    size = max(contour.area_px for contour in contours)
+    small = [contour.area_px < MOTTLE_SHARE * size for contour in contours]
+    if not any(small):
+        return contours
+    least = FLAT_SLOPE * max(_slope(even, contour) for contour, little in zip(contours, small) if not little)
+    return [contour for contour, little in zip(contours, small) if not little or _slope(even, contour) > least]
+
+
+def _slope(even, contour):
+    """How fast the light changes across a loop, a pixel, at its median."""
+    every = 1 + len(contour.points) // MOST_PLACES
+    points, ways = contour.points[::every], SLOPE_REACH_PX * outward_normals(contour.points)[::every]
+    inner, outer = (
+        cv2.remap(even, (points + side * ways).astype(np.float32)[None], None, cv2.INTER_LINEAR)[0] for side in (-1, 1)
+    )
+    return float(np.median(np.abs(outer - inner)))
 
 
 def _blurs(even, contours, contrast):

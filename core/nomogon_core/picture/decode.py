@@ -9,6 +9,9 @@ from __future__ import annotations
 import io
 import math
 import warnings
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import cache
 
 import attrs
 import cv2
@@ -17,7 +20,7 @@ import pillow_heif
 import tifffile
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
-from nomogon_core.errors import PictureError
+from nomogon_core.errors import CoreError, PictureError
 
 FORMATS = {
     "PNG": "image/png",
@@ -38,6 +41,9 @@ FILM_HALF_DIAGONAL_MM = math.hypot(36, 24) / 2
 LEAST_FOCAL_MM, MOST_FOCAL_MM = 8, 400
 FLAT_SIDE, MOSTLY_FLAT, LEAST_TONE, APART = 1500, 0.6, 0.01, 40
 BETWEEN, WIDEST_DRAWN_EDGE = 0.15, 1.25
+BAND_ROWS = 256
+TOO_LARGE = "{name} needs more memory than there is for one file. Save it smaller, or with 8 bits a channel."
+DEEP = 65535
 _LUMA = (0.2126, 0.7152, 0.0722)
 
 Image.MAX_IMAGE_PIXELS = None
@@ -82,19 +88,39 @@ _LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 _LINEAR_PARTS = [(_LINEAR * weight).astype(np.float32) for weight in _LUMA]
 
 
-def _open(data, name):
+@contextmanager
+def reading(name: str, what: str = "a picture") -> Iterator[None]:
+    """Whatever a library of others raises while it reads a file from outside is a refusal of that file: on damaged and
+    hostile files these raise errors of any kind.
+
+    Raises:
+        PictureError: in place of what was raised.
+    """
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            picture = Image.open(io.BytesIO(data), formats=list(FORMATS))
-    except UnidentifiedImageError:
-        raise PictureError(
-            f"{name} is not a picture that can be read: its contents are not {FORMAT_WORDS}. "
-            "Save it as one of these and drop it again."
-        ) from None
-    except (OSError, ValueError, SyntaxError) as problem:
-        raise PictureError(f"{name} cannot be read as a picture: {problem}. Save it anew and drop it again.") from None
-    return picture
+        yield
+    except CoreError:
+        raise
+    except MemoryError:
+        raise PictureError(TOO_LARGE.format(name=name)) from None
+    except RecursionError:
+        raise PictureError(f"{name} is nested too deeply to be read. Save it anew with its groups dissolved.") from None
+    except Exception as problem:  # noqa: BLE001  any kind, as said above
+        if isinstance(problem, cv2.error) and problem.code == cv2.Error.StsNoMem:
+            raise PictureError(TOO_LARGE.format(name=name)) from None
+        told = " ".join(str(problem).split())[:120] or type(problem).__name__
+        raise PictureError(f"{name} is damaged and cannot be read as {what}: {told}. Save it anew.") from None
+
+
+def _open(data, name):
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            return Image.open(io.BytesIO(data), formats=list(FORMATS))
+        except UnidentifiedImageError:
+            raise PictureError(
+                f"{name} is not a picture that can be read: its contents are not {FORMAT_WORDS}. "
+                "Save it as one of these and drop it again."
+            ) from None
 
 
 def inspect(data: bytes, name: str = "The file") -> PictureInfo:
@@ -109,7 +135,7 @@ def inspect(data: bytes, name: str = "The file") -> PictureInfo:
     """
     if not data:
         raise PictureError(f"{name} is empty. Choose a picture: {FORMAT_WORDS}.")
-    with _open(data, name) as picture:
+    with reading(name), _open(data, name) as picture:
         width, height = picture.size
         if width * height > MOST_PIXELS:
             raise PictureError(
@@ -128,9 +154,10 @@ def inspect(data: bytes, name: str = "The file") -> PictureInfo:
 def _orientation(picture):
     """How the camera was held, after EXIF; 1 (upright) where nothing can be read of it."""
     try:
-        return picture.getexif().get(0x0112, 1)
+        noted = picture.getexif().get(0x0112, 1)
     except (OSError, ValueError, SyntaxError, KeyError, TypeError):
         return 1
+    return noted if isinstance(noted, int) and 1 <= noted <= 8 else 1
 
 
 def _camera(picture):
@@ -175,12 +202,10 @@ def looks_drawn(data: bytes, name: str = "The file") -> bool:
         PictureError: as :func:`inspect`.
     """
     inspect(data, name)
-    with _open(data, name) as picture:
-        try:
-            picture.draft("L", (FLAT_SIDE, FLAT_SIDE))
-            grey = np.asarray(_on_white(picture).convert("L"))
-        except (OSError, ValueError, SyntaxError) as problem:
-            raise PictureError(f"{name} is damaged: {problem}. Save it anew and drop it again.") from None
+    with reading(name), _open(data, name) as picture:
+        picture.draft("L", (FLAT_SIDE, FLAT_SIDE))
+        grey = _on_white(picture)
+    grey = cv2.cvtColor(grey, cv2.COLOR_RGB2GRAY) if grey.ndim == 3 else grey
     height, width = grey.shape
     grey = grey[
         max(0, height // 2 - FLAT_SIDE) : height // 2 + FLAT_SIDE,
@@ -208,11 +233,14 @@ def _edge_width(grey, low, high):
 
 
 def _on_white(picture):
-    """A picture with its transparent pixels laid on white."""
-    if picture.mode in ("RGBA", "LA", "PA") or "transparency" in picture.info:
-        rgba = picture.convert("RGBA")
-        return Image.alpha_composite(Image.new("RGBA", rgba.size, "white"), rgba)
-    return picture
+    """8-bit values of a picture, (h, w) or (h, w, 3), its transparent pixels laid on white."""
+    if "A" not in picture.getbands() and "transparency" not in picture.info:
+        return np.asarray(picture.convert("L" if picture.mode in ("1", "L") else "RGB"))
+    stored = np.asarray(picture.convert("RGBA"))
+    laid = np.empty((*stored.shape[:2], 3), np.uint8)
+    for row in range(0, len(stored), BAND_ROWS):
+        laid[row : row + BAND_ROWS] = _laid_on_white(stored[row : row + BAND_ROWS])
+    return laid
 
 
 def decode(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.ndarray:
@@ -231,20 +259,19 @@ def decode(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.nd
         PictureError: the picture is refused by :func:`inspect` or is damaged.
     """
     info = inspect(data, name)
-    with _open(data, name) as picture:
-        plain = _orientation(picture) == 1 and picture.mode in ("RGB", "L") and not _other_profile(picture)
     _require_end(info.format, data, name)
-    deep = _is_deep(data, info)
-    if plain and not drawn and not deep and info.format in ("JPEG", "PNG"):
-        pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
-        if pixels is not None and pixels.shape[:2] == (info.height, info.width):
-            return _luminance(pixels)
-    stored = _deep_colour(data, name) if deep else _upright(data, name)
-    if drawn:
-        return _weighted(stored)
-    if stored.dtype == np.uint8:
-        return _luminance(stored[..., ::-1] if stored.ndim == 3 else stored)
-    return _weighted(srgb_to_linear(stored).astype(np.float32))
+    with reading(name):
+        with _open(data, name) as picture:
+            plain = _orientation(picture) == 1 and picture.mode in ("RGB", "L") and not _other_profile(picture)
+        deep = _is_deep(data, info)
+        if plain and not drawn and not deep and info.format in ("JPEG", "PNG"):
+            pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+            if pixels is not None and pixels.shape[:2] == (info.height, info.width):
+                return _luminance(pixels)
+        stored = _deep_colour(data, name) if deep else _upright(data, name)
+        if stored.dtype == np.uint8 and not drawn:
+            return _luminance(stored[..., ::-1] if stored.ndim == 3 else stored)
+        return _in_bands(stored, lambda band: _weighted(_light(band, drawn, deep)))
 
 
 def colours(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.ndarray:
@@ -255,18 +282,66 @@ def colours(data: bytes, name: str = "The file", *, drawn: bool = False) -> np.n
     """
     info = inspect(data, name)
     _require_end(info.format, data, name)
-    stored = _deep_colour(data, name) if _is_deep(data, info) else _upright(data, name)
-    if stored.ndim == 2:
-        stored = np.repeat(stored[..., None], 3, axis=2)
-    if stored.dtype == np.uint8:
-        return cv2.LUT(stored, (np.arange(256) / 255).astype(np.float32) if drawn else _LINEAR)
+    with reading(name):
+        deep = _is_deep(data, info)
+        stored = _deep_colour(data, name) if deep else _upright(data, name)
+        if stored.dtype == np.uint8:
+            if stored.ndim == 2:
+                stored = np.repeat(stored[..., None], 3, axis=2)
+            return cv2.LUT(stored, (np.arange(256) / 255).astype(np.float32) if drawn else _LINEAR)
+        return _in_bands(stored, lambda band: _three(_light(band, drawn, deep)))
+
+
+def _in_bands(stored: np.ndarray, change: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
+    """A change of every pixel, some rows at a time, so that the values in between never fill the memory."""
+    first = change(stored[:BAND_ROWS])
+    changed = np.empty((len(stored), *first.shape[1:]), np.float32)
+    changed[:BAND_ROWS] = first
+    for row in range(BAND_ROWS, len(stored), BAND_ROWS):
+        changed[row : row + BAND_ROWS] = change(stored[row : row + BAND_ROWS])
+    return changed
+
+
+def _light(values, drawn, blue_first):
+    """Light 0..1, red first, of stored values (h, w) or (h, w, 3 or 4) of any depth, laid on white."""
+    if values.ndim == 3 and values.shape[2] == 4:
+        values = _laid_on_white(values)
+    if values.ndim == 3 and blue_first:
+        values = values[..., ::-1]
+    if values.dtype == np.uint16:
+        return np.take(_deep_table(drawn), values)
+    values = values.astype(np.float32) / (255 if values.dtype == np.uint8 else 1)
+    return values if drawn else srgb_to_linear(values).astype(np.float32)
+
+
+@cache
+def _deep_table(drawn):
+    """Light of each of the 65,536 values of 16 bits."""
+    stored = np.arange(DEEP + 1) / DEEP
     return (stored if drawn else srgb_to_linear(stored)).astype(np.float32)
 
 
-def _weighted(values):
-    """Luminance of linear values (h, w) or (h, w, 3), of any depth."""
-    values = values.astype(np.float32) / (255 if values.dtype == np.uint8 else 1)
-    return values if values.ndim == 2 else np.ascontiguousarray(values @ np.array(_LUMA, np.float32))
+def _laid_on_white(values):
+    """Colours (h, w, 3) of values (h, w, 4) of 8 or 16 bits, the last one how far they cover what is behind.
+
+    Division by 2ⁿ − 1 with rounding, without dividing: Blinn, J. F. (1995), Compositing, part 2 (memory).
+    """
+    bits = 8 * values.dtype.itemsize
+    most, half = 2**bits - 1, 2 ** (bits - 1)
+    if values[..., 3].min() == most:
+        return values[..., :3]
+    bare = np.multiply(most - values[..., :3], values[..., 3:], dtype=np.uint32) + np.uint32(half)
+    bare += bare >> bits
+    return most - (bare >> bits).astype(values.dtype)
+
+
+def _weighted(light):
+    """Luminance (h, w) of light (h, w) or (h, w, 3)."""
+    return light if light.ndim == 2 else light @ np.array(_LUMA, np.float32)
+
+
+def _three(light):
+    return np.repeat(light[..., None], 3, axis=2) if light.ndim == 2 else light
 
 
 def _require_end(kind, data, name):
@@ -277,16 +352,11 @@ def _require_end(kind, data, name):
 
 
 def _deep_colour(data, name):
-    """Stored values 0..1 of a 16-bit picture: (h, w) or (h, w, 3), red first, laid on white."""
+    """Stored values of a 16-bit picture: (h, w), or (h, w, 3 or 4) with blue first."""
     pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
     if pixels is None:
         raise PictureError(f"{name} is damaged and cannot be decoded. Copy it again from where it came.")
-    values = pixels.astype(np.float32) / np.iinfo(pixels.dtype).max
-    if values.ndim == 2:
-        return values
-    if values.shape[2] == 4:
-        values = values[..., :3] * values[..., 3:] + 1 - values[..., 3:]
-    return np.ascontiguousarray(values[..., 2::-1])
+    return pixels
 
 
 def _other_profile(picture):
@@ -310,26 +380,27 @@ def _in_srgb(picture, profile):
 
 
 def _upright(data, name):
-    """Stored values of a picture, upright, transparent pixels on white: 8-bit (h, w) or (h, w, 3), or floats 0..1 of a
-    deep grey one."""
+    """Stored values of a picture, upright, transparent pixels on white: 8-bit (h, w) or (h, w, 3), or deep grey ones,
+    of 16 bits or 0..1."""
     with _open(data, name) as picture:
-        try:
-            profile = _other_profile(picture)
-            picture = ImageOps.exif_transpose(picture)
-            if picture.mode in ("I;16", "I;16B", "I", "F"):
-                values = np.asarray(picture, np.float64)
-                return np.clip(values / (65535.0 if values.max() > 255 else 255.0), 0, 1)
-            if "A" in picture.getbands() or "transparency" in picture.info:
-                picture = Image.alpha_composite(
-                    Image.new("RGBA", picture.size, "white"), picture.convert("RGBA")
-                ).convert("RGB")
-            if profile is not None and picture.mode in ("L", "RGB", "CMYK", "LAB"):
-                picture = _in_srgb(picture, profile)
-            return np.asarray(picture.convert("L" if picture.mode in ("1", "L", "LA") else "RGB"))
-        except (OSError, ValueError, SyntaxError) as problem:
-            raise PictureError(
-                f"{name} is damaged and cannot be decoded: {problem}. Copy it again from where it came."
-            ) from None
+        profile = _other_profile(picture)
+        picture = ImageOps.exif_transpose(picture)
+        if picture.mode in ("I;16", "I;16B", "I", "F"):
+            return _deep_grey(np.asarray(picture))
+        if profile is not None and "A" in picture.getbands():
+            picture = Image.fromarray(_on_white(picture))
+        if profile is not None and picture.mode in ("L", "RGB", "CMYK", "LAB"):
+            picture = _in_srgb(picture, profile)
+        return _on_white(picture)
+
+
+def _deep_grey(values):
+    """Grey values of more than 8 bits or with a fraction, which stand for 0..255 where none is beyond, else for
+    0..65535."""
+    most = float(values.max())
+    if values.dtype.kind == "u" and most > 255:
+        return values.astype(np.uint16)
+    return np.clip(values.astype(np.float32) / np.float32(DEEP if most > 255 else 255), 0, 1)
 
 
 def _luminance(pixels):

@@ -35,6 +35,23 @@ def draw(sketch: Sketch, free: Freedom | None = None, unit: str = "mm") -> dict[
     }
 
 
+def draw_moved(before: Sketch, after: Sketch, unit: str = "mm") -> dict[str, Any]:
+    """What of a drawing is another while something is dragged: path data of curves and places of points by id, and the
+    dimensions on these."""
+    points = {name: place for name, place in after.points.items() if place != before.points[name]}
+    curves = {
+        name
+        for name, curve in after.curves.items()
+        if curve.radius != before.curves[name].radius or not points.keys().isdisjoint(curve.points)
+    }
+    touched = points.keys() | curves | {point for name in curves for point in after.curves[name].points}
+    return {
+        "points": {name: list(place) for name, place in points.items()},
+        "curves": {name: path_data([after.geometry(name)]) for name in curves},
+        "dimensions": _dimensions(after, unit, touched),
+    }
+
+
 def _curves(sketch, free):
     drawn = []
     for name, curve in sketch.curves.items():
@@ -77,10 +94,10 @@ def _points(sketch, free):
     ]
 
 
-def _dimensions(sketch, unit):
+def _dimensions(sketch, unit, touched=None):
     drawn = []
     for name, item in sketch.constraints.items():
-        if not item.is_dimension:
+        if not item.is_dimension or (touched is not None and touched.isdisjoint(item.of)):
             continue
         value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
         sign = {"radius": "R", "diameter": "Ø"}.get(item.kind, "")

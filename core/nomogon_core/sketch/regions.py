@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import attrs
@@ -10,7 +11,7 @@ import numpy as np
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
-from nomogon_core.geometry.curves import Line, Spline, bezier, closed_area, ends, length, reverse, sample
+from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
 from nomogon_core.sketch.model import article
 
 if TYPE_CHECKING:
@@ -21,6 +22,8 @@ CHORD_MM = 0.01
 NEAR_SHARE = 0.05
 LEAST_LENGTH_MM = 1e-4
 LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 33)
+# What is worked out of single curves and loops is kept, since an edit leaves most of them as they are.
+MOST_KEPT = 16_384
 
 
 @attrs.frozen
@@ -132,12 +135,19 @@ def _about(curve):
     return length(curve)
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def _leaving_angle(curve, backwards):
     """Direction in which a curve leaves its first end, told a little way along it, so that curves which begin in one
     direction are told apart by their bend."""
     if isinstance(curve, Line):
         start, end = (curve.end, curve.start) if backwards else (curve.start, curve.end)
         return math.atan2(end[1] - start[1], end[0] - start[0])
+    if isinstance(curve, Arc):
+        # The chord to a point so far along turns from the tangent by half the angle that the arc goes through.
+        sense = -1.0 if backwards else 1.0
+        start = curve.start_angle + (curve.sweep if backwards else 0.0)
+        turn = sense * LEAVING_SHARE * curve.sweep
+        return math.remainder(start + math.copysign(math.pi / 2, turn) + turn / 2, 2 * math.pi)
     reach, points = LEAVING_SHARE * _about(curve), None
     if isinstance(curve, Spline):
         control = curve.points[:-5:-1] if backwards else curve.points[:4]
@@ -198,14 +208,12 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
             fronts.append((((name, False),), closed_area((curve,)), polygon))
             backs.append((((name, True),), -closed_area((curve,)), polygon))
     holes = {}
-    for loop, area, polygon in backs:
+    for (loop, area, polygon), indices in zip(backs, _within(fronts, backs)):
         names = {name for name, _ in loop}
         around = [
             index
-            for index, (outer, size, shape) in enumerate(fronts)
-            if size > -area
-            and not names & {name for name, _ in outer}
-            and shape.contains(polygon.representative_point())
+            for index in indices
+            if fronts[index][1] > -area and not names & {name for name, _ in fronts[index][0]}
         ]
         if around:
             holes.setdefault(min(around, key=lambda index: fronts[index][1]), []).append((loop, area, polygon))
@@ -215,8 +223,7 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
         left = area + sum(hole_area for _, hole_area, _ in inner)
         if area < 1e-6:
             continue
-        shape = Polygon(polygon.exterior.coords, [hole.exterior.coords for _, _, hole in inner]).buffer(0)
-        inside = shape.representative_point() if not shape.is_empty else polygon.representative_point()
+        inside = _inside(polygon, tuple(hole for _, _, hole in inner))
         name = "region " + " ".join(sorted({name for name, _ in loop}))
         regions.append(
             Region(
@@ -224,10 +231,33 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
                 _from_smallest(loop),
                 tuple(_from_smallest(hole) for hole, _, _ in inner),
                 left,
-                (inside.x, inside.y),
+                inside,
             )
         )
     return tuple(sorted(regions, key=lambda region: -region.area))
+
+
+def _within(fronts, backs):
+    """For each loop of the second list the indices of the polygons of the first that a point of it lies in."""
+    found = [[] for _ in backs]
+    if fronts and backs:
+        points = [_some_point(polygon) for _, _, polygon in backs]
+        for back, front in STRtree([polygon for _, _, polygon in fronts]).query(points, predicate="within").T:
+            found[back].append(int(front))
+    return found
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _some_point(polygon):
+    return polygon.representative_point()
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _inside(polygon, holes):
+    """A place within a polygon and outside its holes."""
+    shape = Polygon(polygon.exterior.coords, [hole.exterior.coords for hole in holes]).buffer(0) if holes else polygon
+    inside = _some_point(polygon) if shape.is_empty or not holes else shape.representative_point()
+    return inside.x, inside.y
 
 
 def _from_smallest(loop):
@@ -235,6 +265,7 @@ def _from_smallest(loop):
     return loop[start:] + loop[:start]
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def _polygon(curves):
     points = np.vstack([sample(curve, CHORD_MM)[:-1] for curve in curves])
     polygon = Polygon(points) if len(points) >= 3 else Polygon()
@@ -343,12 +374,12 @@ def _gaps(sketch, graph):
 def _crossings(sketch, graph):
     """Places where curves cross other than at joined ends, and curves that lie on each other."""
     names = list(graph.geometry)
-    lines = [LineString(sample(graph.geometry[name], CHORD_MM)) for name in names]
+    lines = [_line(graph.geometry[name]) for name in names]
     found = []
     for index, line in enumerate(lines):
         if (
             ends(graph.geometry[names[index]]) is not None
-            and not line.is_simple
+            and not _is_simple(line)
             and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]
         ):
             place = line.interpolate(0.5, normalized=True)
@@ -370,9 +401,24 @@ def _crossings(sketch, graph):
     return found
 
 
+@lru_cache(maxsize=MOST_KEPT)
+def _line(curve):
+    return LineString(sample(curve, CHORD_MM))
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _is_simple(line):
+    return line.is_simple
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _common(first, second):
+    return first.intersection(second)
+
+
 def _crossing_of(sketch, graph, pair, first, second):
     shared = [graph.places[node] for node in set(graph.nodes.get(pair[0], ())) & set(graph.nodes.get(pair[1], ()))]
-    common = first.intersection(second)
+    common = _common(first, second)
     if common.length > 0.5 * min(first.length, second.length):
         middle = common.centroid
         return [

@@ -7,7 +7,9 @@ solving is a status, not an exception.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import attrs
@@ -32,6 +34,7 @@ RESTARTS = 8
 DRAG_STEP = 0.1
 DRAG_DAMPING = 1e-11
 DRAG_WEIGHT = 100.0
+LEAST_MOTION, UNIT_DIGITS = 1e-6, 12
 RANK_TOLERANCE = 1e-7
 SMALLEST_LENGTH = 1e-7
 
@@ -228,22 +231,17 @@ def _collapsed(system, x):
 
 def _moved(equations, system, x):
     """The sketch at given unknowns; what moved by rounding alone stays exactly where it was."""
-    values, sketch = system.parameters(x), equations.sketch
-    least, scale = ROUNDING * equations.scale, equations.scale
-
-    def settled(now, before):
-        return before if all(abs(a - b) < least for a, b in zip(now, before)) else now
-
-    points = {}
-    for name, at in equations.point_at.items():
-        place = tuple((values[at : at + 2] * scale + equations.center).tolist())
-        points[name] = settled(place, sketch.points[name])
-    curves = {}
-    for name, curve in sketch.curves.items():
-        if name in equations.radius_at:
-            (radius,) = settled((float(values[equations.radius_at[name]] * equations.scale),), (curve.radius,))
-            curve = curve if radius == curve.radius else attrs.evolve(curve, radius=radius)
-        curves[name] = curve
+    values, sketch, scale = system.parameters(x), equations.sketch, equations.scale
+    far = np.abs(values - equations.values) >= ROUNDING
+    count = len(equations.point_at)
+    names, points = list(equations.point_at), dict(sketch.points)
+    for index in np.flatnonzero(far[1 : 1 + 2 * count].reshape(-1, 2).any(axis=1)):
+        at = 1 + 2 * index
+        points[names[index]] = tuple((values[at : at + 2] * scale + equations.center).tolist())
+    rounds, curves = list(equations.radius_at), dict(sketch.curves)
+    for index in np.flatnonzero(far[1 + 2 * count :]):
+        radius = float(values[1 + 2 * count + index] * scale)
+        curves[rounds[index]] = attrs.evolve(curves[rounds[index]], radius=radius)
     return attrs.evolve(sketch, points=points, curves=curves)
 
 
@@ -370,44 +368,74 @@ def freedom(sketch: Sketch) -> Freedom:
     system = System(equations)
     x = system.start()
     _, entries = system.evaluate(x)
-    degrees, motions = 0, {}
+    degrees, group, place, motions = 0, np.full(len(x) + 1, -1), np.zeros(len(x), int), []
+    alone = []
     for unknowns, rows in system.components():
+        if not len(rows):
+            alone.append(unknowns)
+            continue
         jacobian = np.zeros((len(rows), len(unknowns)))
         part = _Component(system, unknowns, rows)
         np.add.at(jacobian, (part.row, part.column), entries[part.entries])
         null = _null_space(jacobian)
         degrees += null.shape[1]
-        for index, number in enumerate(unknowns):
-            if null.shape[1] and np.abs(null[index]).max() > 1e-6:
-                motions[int(number)] = (int(unknowns[0]), null[index])
+        group[unknowns], place[unknowns] = len(motions), np.arange(len(unknowns))
+        motions.append((unknowns, null))
+    own, both = _sizes(system, equations, group, place, motions)
+    if alone:
+        free = np.concatenate(alone)
+        own[free] = 1.0
+        degrees += len(free)
+    radii = frozenset(name for name, at in equations.radius_at.items() if own[system.unknown_of[at]] > LEAST_MOTION**2)
+    return Freedom(degrees, _ways(equations, system, own, both), radii)
+
+
+def _sizes(system, equations, group, place, motions):
+    """Summed over the null vectors: (squared motion of each unknown, and last a 0 for what is fixed; the product of the
+    motions of both coordinates of each point)."""
+    own, both = np.zeros(len(group)), np.zeros(len(equations.point_at))
+    across = system.unknown_of[1 : 1 + 2 * len(both) : 2]
+    up = system.unknown_of[2 : 2 + 2 * len(both) : 2]
+    together = (across >= 0) & (up >= 0) & (group[across] == group[up]) & (group[across] >= 0)
+    points = np.flatnonzero(together)
+    points = points[np.argsort(group[across[points]], kind="stable")]
+    bounds = np.searchsorted(group[across[points]], np.arange(len(motions) + 1))
+    for number, (unknowns, null) in enumerate(motions):
+        own[unknowns] = np.square(null).sum(axis=1)
+        mine = points[bounds[number] : bounds[number + 1]]
+        both[mine] = (null[place[across[mine]]] * null[place[up[mine]]]).sum(axis=1)
+    return own, both
+
+
+def _ways(equations, system, own, both):
+    """Unit directions in which each point can move: the axes of the ellipse of its motions, in closed form."""
+    count = len(both)
+    x, y = own[system.unknown_of[1 : 1 + 2 * count : 2]], own[system.unknown_of[2 : 2 + 2 * count : 2]]
+    middle, half = (x + y) / 2, np.hypot((x - y) / 2, both)
+    angle = np.arctan2(2 * both, x - y) / 2
     points = {}
-    for name, at in equations.point_at.items():
-        across, up = (motions.get(int(system.unknown_of[at + axis])) for axis in (0, 1))
-        if across or up:
-            ways, strength, _ = np.linalg.svd(_motion(across, up), full_matrices=False)
-            points[name] = tuple(
-                tuple(float(v) for v in ways[:, k]) for k in range(len(strength)) if strength[k] > 1e-6
-            )
-    radii = frozenset(name for name, at in equations.radius_at.items() if int(system.unknown_of[at]) in motions)
-    return Freedom(degrees, points, radii)
-
-
-def _motion(across, up):
-    """How a point can move: rows x and y over the null vectors of one group of unknowns, or of two that move apart."""
-    if across and up and across[0] == up[0]:
-        return np.array([across[1], up[1]])
-    x, y = (part[1] if part else np.zeros(0) for part in (across, up))
-    return np.array([np.concatenate([x, np.zeros(len(y))]), np.concatenate([np.zeros(len(x)), y])])
+    for index, name in enumerate(equations.point_at):
+        c, s = math.cos(angle[index]), math.sin(angle[index])
+        axes = ((middle[index] + half[index], (c, s)), (middle[index] - half[index], (-s, c)))
+        ways = tuple(way for size, way in axes if size > LEAST_MOTION**2)
+        if ways:
+            points[name] = ways
+    return points
 
 
 def _null_space(jacobian):
-    rows, columns = jacobian.shape
-    if not rows:
-        return np.eye(columns)
+    """Orthonormal columns that span what a matrix takes to 0; kept, since an edit leaves most parts of a sketch as they
+    are but for its scale, which rows of length 1 do not show."""
     sizes = np.linalg.norm(jacobian, axis=1, keepdims=True)
-    _, strength, right = np.linalg.svd(jacobian / np.where(sizes > 0, sizes, 1), full_matrices=True)
+    unit = np.round(jacobian / np.where(sizes > 0, sizes, 1), UNIT_DIGITS) + 0.0
+    return _null_space_of(unit.shape, unit.tobytes())
+
+
+@lru_cache(maxsize=512)
+def _null_space_of(shape, data):
+    _, strength, right = np.linalg.svd(np.frombuffer(data).reshape(shape), full_matrices=True)
     rank = int((strength > RANK_TOLERANCE * max(1.0, strength[0])).sum()) if len(strength) else 0
-    return right[rank:].T
+    return right[rank:].T.copy()
 
 
 @attrs.frozen

@@ -1,6 +1,7 @@
 // The Ledger, Next and the history buttons: filtering, typing over, and keeping up with changes.
 
 import htmx from "htmx.org";
+import { startNews } from "./news.js";
 import { address, command, history, say, setVersion, stage, unit, version } from "./talk.js";
 
 const wanted = { text: "", sources: new Set() };
@@ -128,6 +129,7 @@ export function mark(ids) {
 export function startPanel({ takeTool, onRow } = {}) {
   waitForTyping();
   showTyped();
+  startNews();
   quantities();
   document.addEventListener("input", (event) => {
     if (!event.target.matches("[data-filter]")) return;

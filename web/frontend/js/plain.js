@@ -3,7 +3,8 @@
 import { onTyped, onChanged, startPanel } from "./panel.js";
 
 startPanel();
-const again = () => location.reload();
+// What is being typed into a form stays; the message says what others did.
+const again = () => { if (!document.activeElement?.matches("main input, main select")) location.reload(); };
 onTyped((detail) => { if (!detail.problem) again(); });
 onChanged(again);
 

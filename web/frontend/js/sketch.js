@@ -287,7 +287,7 @@ async function stepDrag() {
   const to = mine.to;
   try {
     const answer = await send("sketch/drag", { held: mine.held, dx: to[0] - mine.from[0], dy: to[1] - mine.from[1], x: to[0], y: to[1], sequence: ++mine.sequence });
-    if (drag === mine) drawing.show({ drawing: answer.drawing });
+    if (drag === mine) drawing.move(answer.moved);
   } catch (problem) {
     say(problem.message, true);
   }

@@ -9,6 +9,7 @@ const NEXT_SHIFT = 26;
 /** @param {import("./board.js").Board} board */
 export function createDrawing(board) {
   let data = { drawing: { curves: [], points: [], dimensions: [], constraints: [] }, regions: [], findings: [] };
+  let resting = data.drawing;
   let chosen = new Set();
   let rubber = [];
   let snap = null;
@@ -173,7 +174,19 @@ export function createDrawing(board) {
     get data() { return data; },
     get chosen() { return chosen; },
     /** @param {any} fresh */
-    show(fresh) { data = { ...data, ...fresh }; drawWorld(); drawScreen(); },
+    show(fresh) { data = { ...data, ...fresh }; resting = data.drawing; drawWorld(); drawScreen(); },
+    /** While something is dragged: what lies elsewhere than at rest. @param {{ curves: Record<string, string>, points: Record<string, [number, number]>, dimensions: any[] }} moved */
+    move(moved) {
+      const told = new Map(moved.dimensions.map((dimension) => [dimension.id, dimension]));
+      data = { ...data, drawing: {
+        ...resting,
+        curves: resting.curves.map((curve) => (curve.id in moved.curves ? { ...curve, d: moved.curves[curve.id] } : curve)),
+        points: resting.points.map((point) => (point.id in moved.points ? { ...point, x: moved.points[point.id][0], y: moved.points[point.id][1] } : point)),
+        dimensions: resting.dimensions.map((dimension) => told.get(dimension.id) ?? dimension),
+      } };
+      drawWorld();
+      drawScreen();
+    },
     /** @param {Iterable<string>} ids */
     choose(ids) { chosen = new Set(ids); drawWorld(); drawScreen(); },
     /** Path data of what is being drawn, and the caught place. @param {string[]} paths @param {[number, number]|null} caught */

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 import re
+from xml.etree import ElementTree
 
 import attrs
 import ezdxf
@@ -16,7 +17,7 @@ from ezdxf.addons.drawing import Frontend, RenderContext, config, layout, svg
 from PIL import Image
 
 from nomogon_core.errors import PictureError
-from nomogon_core.picture.decode import MOST_PIXELS
+from nomogon_core.picture.decode import MOST_PIXELS, reading
 from nomogon_core.quantity.units import MM_PER_INCH
 
 KINDS = {".svg": "SVG", ".dxf": "DXF", ".pdf": "PDF"}
@@ -25,6 +26,12 @@ CSS_DPI = 96.0
 POINTS_PER_INCH = 72.0
 LARGEST_DRAWING = 20_000_000
 DXF_MARGIN_MM = 2.0
+MOST_ENTITIES = 100_000
+MOST_ELEMENTS, DEEPEST = 400_000, 200
+# CSS Values and Units 3: pixels of 1/96 inch in each unit; em and ex of the usual 16 px.
+CSS_PX = {"": 1.0, "px": 1.0, "in": 96.0, "mm": 96 / 25.4, "cm": 960 / 25.4, "q": 24 / 25.4, "pt": 4 / 3, "pc": 16.0}
+CSS_PX |= {"em": 16.0, "ex": 8.0}
+_LENGTH = re.compile(r"\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)\s*([a-z%]*)\s*$", re.IGNORECASE)
 _FETCHES = re.compile(rb"""(?:href|src)\s*=\s*["']\s*(?!\s*#|\s*data:)[^"']""", re.IGNORECASE)
 
 
@@ -67,7 +74,8 @@ def render(data: bytes, name: str, dpi: float = 300.0, page: int = 1) -> Rendere
         raise PictureError(
             f"{name} has {len(data) / 1e6:.0f} MB; at most {LARGEST_DRAWING / 1e6:.0f} MB of a drawing are taken."
         )
-    pixels, pages = {"SVG": _svg, "DXF": _dxf, "PDF": _pdf}[kind](data, name, dpi, page)
+    with reading(name, kind):
+        pixels, pages = {"SVG": _svg, "DXF": _dxf, "PDF": _pdf}[kind](data, name, dpi, page)
     stream = io.BytesIO()
     Image.fromarray(pixels).save(stream, "PNG", dpi=(dpi, dpi), compress_level=2)
     return Rendered(stream.getvalue(), dpi, pages)
@@ -85,63 +93,119 @@ def _check_size(width, height, name, dpi):
         )
 
 
-def _on_white(png, name):
-    try:
-        picture = Image.open(io.BytesIO(bytes(png))).convert("RGBA")
-    except (OSError, ValueError, SyntaxError) as problem:
-        raise PictureError(f"{name} cannot be drawn: {problem}.") from None
+def _on_white(png):
+    picture = Image.open(io.BytesIO(bytes(png))).convert("RGBA")
     return np.asarray(Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture).convert("RGB"))
 
 
 def _svg(data, name, dpi, page):
     if b"<!ENTITY" in data or _FETCHES.search(data):
         raise PictureError(f"{name} points to other files, which are not fetched. Save it with everything embedded.")
+    text, zoom = data.decode("utf-8-sig"), dpi / CSS_DPI
+    size = _svg_size(data, name)
+    if size is None:
+        size = _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI))).shape[1::-1]
+    width, height = (side * zoom for side in size)
+    _check_size(width, height, name, dpi)
+    return _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI), width=max(1, round(width)))), 1
+
+
+def _svg_size(data, name):
+    """(width, height) in CSS pixels that an SVG says it has (SVG 2, 8.2: per cent are of its viewBox), or None where it
+    says none.
+
+    Raises:
+        PictureError: it is no SVG, nested too deeply, or has too many elements.
+    """
+    depth, count, head = 0, 0, None
     try:
-        text = data.decode("utf-8-sig")
-        plain = _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI)), name)
-        height, width = plain.shape[:2]
-        zoom = dpi / CSS_DPI
-        _check_size(width * zoom, height * zoom, name, dpi)
-        return _on_white(
-            resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI), width=max(1, round(width * zoom))), name
-        ), 1
-    except (ValueError, UnicodeDecodeError, RuntimeError) as problem:
-        raise PictureError(f"{name} cannot be read as SVG: {str(problem)[:120]}.") from None
+        for event, element in ElementTree.iterparse(io.BytesIO(data), ("start", "end")):
+            if event == "end":
+                depth -= 1
+                element.clear()
+                continue
+            depth, count = depth + 1, count + 1
+            head = dict(element.attrib) if head is None else head
+            if depth > DEEPEST:
+                raise PictureError(
+                    f"{name} nests its groups more than {DEEPEST} deep. Dissolve its groups and save it anew."
+                )
+            if count > MOST_ELEMENTS:
+                raise PictureError(f"{name} has over {MOST_ELEMENTS:,} elements. Save the part of it that is wanted.")
+    except ElementTree.ParseError as problem:
+        raise PictureError(f"{name} cannot be read as SVG: {problem}. Save it anew.") from None
+    box = [float(number) for number in re.split(r"[\s,]+", head.get("viewBox", "").strip()) if number]
+    sides = []
+    for side, of_box in zip(("width", "height"), box[2:] if len(box) == 4 else (None, None)):
+        said = _LENGTH.match(head.get(side, "100%"))
+        if said is None or (said[2] == "%" and of_box is None):
+            return None
+        share = of_box / 100 if said[2] == "%" else CSS_PX.get(said[2].lower(), 1.0)
+        sides.append(float(said[1]) * share)
+    return sides
+
+
+def _entities(document, name):
+    """How many entities a DXF draws, with those of its blocks as often as they are inserted (rows and columns too).
+
+    Raises:
+        PictureError: a block inserts itself, directly or through others, or there are too many.
+    """
+    counts = {}
+
+    def of(layout, inside):
+        total = 0
+        for entity in layout:
+            total += 1
+            if entity.dxftype() == "INSERT":
+                block = entity.dxf.name
+                if block in inside:
+                    raise PictureError(f"{name} cannot be drawn: its block {block!r} inserts itself. Save it anew.")
+                if block not in counts and block in document.blocks:
+                    counts[block] = of(document.blocks[block], {*inside, block})
+                copies = max(1, entity.dxf.row_count) * max(1, entity.dxf.column_count)
+                total += copies * counts.get(block, 0)
+        return total
+
+    total = of(document.modelspace(), set())
+    if total > MOST_ENTITIES:
+        raise PictureError(
+            f"{name} draws {total:,} things, those in its blocks counted as often as they are inserted; at most "
+            f"{MOST_ENTITIES:,} are taken. Save the part of it that is wanted."
+        )
 
 
 def _dxf(data, name, dpi, page):
     try:
         document, _ = recover.read(io.BytesIO(data))
-        space = document.modelspace()
-        box = bbox.extents(space, fast=True)
-        if not box.has_data:
-            raise PictureError(f"{name} draws nothing. Save it anew with something in it.")
-        unit = ezdxf.units.conversion_factor(document.units or ezdxf.units.MM, ezdxf.units.MM)
-        width, height = (side * unit + 2 * DXF_MARGIN_MM for side in (box.size.x, box.size.y))
-        _check_size(width / MM_PER_INCH * dpi, height / MM_PER_INCH * dpi, name, dpi)
-        backend = svg.SVGBackend()
-        plain = config.Configuration(
-            background_policy=config.BackgroundPolicy.WHITE,
-            color_policy=config.ColorPolicy.BLACK,
-            lineweight_policy=config.LineweightPolicy.ABSOLUTE,
-        )
-        Frontend(RenderContext(document), backend, config=plain).draw_layout(space)
-        sheet = layout.Page(width, height, layout.Units.mm, layout.Margins.all(DXF_MARGIN_MM))
-        text = backend.get_string(sheet, settings=layout.Settings(scale=unit, fit_page=False))
-    except (ezdxf.DXFError, ValueError, KeyError, TypeError, ZeroDivisionError) as problem:
+    except ezdxf.DXFError as problem:
         raise PictureError(
             f"{name} cannot be read as DXF: {str(problem)[:120]}. Save it as DXF R2000 or newer."
         ) from None
+    _entities(document, name)
+    space = document.modelspace()
+    box = bbox.extents(space, fast=True)
+    if not box.has_data:
+        raise PictureError(f"{name} draws nothing. Save it anew with something in it.")
+    unit = ezdxf.units.conversion_factor(document.units or ezdxf.units.MM, ezdxf.units.MM)
+    width, height = (side * unit + 2 * DXF_MARGIN_MM for side in (box.size.x, box.size.y))
+    _check_size(width / MM_PER_INCH * dpi, height / MM_PER_INCH * dpi, name, dpi)
+    backend = svg.SVGBackend()
+    plain = config.Configuration(
+        background_policy=config.BackgroundPolicy.WHITE,
+        color_policy=config.ColorPolicy.BLACK,
+        lineweight_policy=config.LineweightPolicy.ABSOLUTE,
+    )
+    Frontend(RenderContext(document), backend, config=plain).draw_layout(space)
+    sheet = layout.Page(width, height, layout.Units.mm, layout.Margins.all(DXF_MARGIN_MM))
+    text = backend.get_string(sheet, settings=layout.Settings(scale=unit, fit_page=False))
     across, down = (max(1, round(side / MM_PER_INCH * dpi)) for side in (width, height))
     sized = re.sub(r'width="[\d.]+mm" height="[\d.]+mm"', f'width="{across}" height="{down}"', text, count=1)
-    return _on_white(resvg_py.svg_to_bytes(svg_string=sized), name), 1
+    return _on_white(resvg_py.svg_to_bytes(svg_string=sized)), 1
 
 
 def _pdf(data, name, dpi, page):
-    try:
-        document = pypdfium2.PdfDocument(data)
-    except pypdfium2.PdfiumError as problem:
-        raise PictureError(f"{name} cannot be read as PDF: {problem}.") from None
+    document = pypdfium2.PdfDocument(data)
     try:
         if not 1 <= page <= len(document):
             raise PictureError(
@@ -151,7 +215,5 @@ def _pdf(data, name, dpi, page):
         width, height = (side / POINTS_PER_INCH * dpi for side in sheet.get_size())
         _check_size(width, height, name, dpi)
         return np.asarray(sheet.render(scale=dpi / POINTS_PER_INCH).to_pil().convert("RGB")), len(document)
-    except pypdfium2.PdfiumError as problem:
-        raise PictureError(f"{name}: page {page} cannot be drawn: {problem}.") from None
     finally:
         document.close()
