@@ -63,9 +63,13 @@ class Decode(unittest.TestCase):
     def test_exif_orientation_is_honoured(self):
         exif = Image.Exif()
         exif[0x0112] = 6
-        data = encoded(self.grey, "JPEG", exif=exif)
-        self.assertEqual((inspect(data).width, inspect(data).height), (40, 60))
-        self.assertEqual(decode(data).shape, (60, 40))
+        png = encoded(self.grey, "PNG", exif=exif)
+        note = png.index(b"eXIf") - 4
+        end, close = note + 12 + int.from_bytes(png[note : note + 4], "big"), len(png) - 12
+        behind = png[:note] + png[end:close] + png[note:end] + png[close:]
+        for data in (encoded(self.grey, "JPEG", exif=exif), png, behind):
+            self.assertEqual((inspect(data).width, inspect(data).height), (40, 60))
+            self.assertEqual(decode(data).shape, (60, 40))
 
     def test_resolution_metadata(self):
         self.assertAlmostEqual(inspect(encoded(self.grey, "PNG", dpi=(300, 600))).dpi[1], 600, delta=0.1)

@@ -8,12 +8,13 @@ from nomogon_core.errors import PictureError
 from work import readers
 from work.pool import CRASHED, TOO_LARGE, TOO_LONG, Pool, Stopped
 
-SECONDS = 12
+CPU_SECONDS, SECONDS = 12, 30
 MEMORY_BYTES = 1400 * 2**20
 pool = Pool("work.readers", processes=2, memory_bytes=MEMORY_BYTES)
 WORDS = {
     CRASHED: "{name} stopped the program that reads it, as damaged files do. Save it anew and drop it again.",
-    TOO_LONG: f"{{name}} took longer than {SECONDS} s to read and was stopped. Save it simpler and drop it again.",
+    TOO_LONG: f"{{name}} took more than {CPU_SECONDS} s of computing to read and was stopped. Save it simpler and drop "
+    "it again.",
     TOO_LARGE: "{name} needs more memory to read than one file may take. Save it smaller and drop it again.",
 }
 
@@ -25,7 +26,7 @@ def read(function, data, name, *arguments):
         PictureError: it crashed, or took too long or too much memory. And what the function raises.
     """
     try:
-        return pool.run(function, [data, name, *arguments], SECONDS)
+        return pool.run(function, [data, name, *arguments], SECONDS, cpu_seconds=CPU_SECONDS)
     except Stopped as stopped:
         raise PictureError(WORDS[stopped.reason].format(name=name)) from None
 

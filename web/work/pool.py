@@ -1,9 +1,12 @@
 """Spawned processes for native code, under limits of time and memory; one that ends before its work is replaced."""
 
 import importlib
+import math
 import multiprocessing
 import resource
+import signal
 import threading
+import time
 
 from pebble import ProcessExpired, ProcessPool
 
@@ -32,6 +35,13 @@ def _begin(module, memory_bytes):
     """
     importlib.import_module(module)
     resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
+
+
+def _within(cpu_seconds, function, arguments):
+    """Result of a function; the process is ended when it has computed for too long, however busy the machine is."""
+    spent, (_, hard) = math.ceil(time.process_time()), resource.getrlimit(resource.RLIMIT_CPU)
+    resource.setrlimit(resource.RLIMIT_CPU, (spent + cpu_seconds, hard))
+    return function(*arguments)
 
 
 class Pool:
@@ -66,15 +76,18 @@ class Pool:
                 self._held.join()
                 self._held = None
 
-    def run(self, function, arguments, seconds, watch=None):
+    def run(self, function, arguments, seconds, watch=None, cpu_seconds=None):
         """Result of a function run in one of the processes.
 
         Args:
+            seconds: how long it may take; cpu_seconds: and how long it may compute, on all processors together.
             watch: called now and then; when it answers True the process is ended.
 
         Raises:
             Stopped: crashed, over time or memory, or cancelled.
         """
+        if cpu_seconds is not None:
+            function, arguments = _within, [cpu_seconds, function, arguments]
         future = self.start().schedule(function, args=arguments, timeout=seconds)
         while True:
             try:
@@ -87,5 +100,5 @@ class Pool:
                     raise Stopped(CANCELLED) from None
             except MemoryError:
                 raise Stopped(TOO_LARGE) from None
-            except ProcessExpired:
-                raise Stopped(CRASHED) from None
+            except ProcessExpired as ended:
+                raise Stopped(TOO_LONG if ended.exitcode == -signal.SIGXCPU else CRASHED) from None
