@@ -80,12 +80,12 @@ class Job:
         models.Member.objects.create(job=self.row, user=user, role=models.Member.OWNER)
         keep_document(self.row, None, document)
         self.path = f"/jobs/{self.row.pk}"
-        self.version = 0
+        self.version, self.shown = 0, None
 
     def do(self, client, command, stage="sketch", **arguments):
-        body = {"version": self.version, "stage": stage, "arguments": arguments}
+        body = {"version": self.version, "stage": stage, "arguments": arguments, "shown": self.shown}
         answer = client.post(f"{self.path}/do/{command}", body)
-        self.version = answer["version"]
+        self.version = self.shown = answer["version"]
         return answer
 
     def drag(self, client, point, step):

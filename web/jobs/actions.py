@@ -5,7 +5,7 @@ from django.db import transaction
 
 from jobs.models import Command, Job, Member
 from jobs.problems import Forbidden, Stale
-from jobs.store import Shelf, as_built, document_of, keep_document
+from jobs.store import Shelf, as_built, document_of, keep_document, keep_in_memory
 from jobs.working import here_of, work_on
 from nomogon_core.errors import CoreError, InputError
 from nomogon_core.job.commands import carry_out, declared
@@ -64,6 +64,7 @@ def _store(job, user, before, after):
     job.version += 1
     job.changed_by = user
     job.save(update_fields=["version", "changed", "changed_by"])
+    transaction.on_commit(lambda: keep_in_memory(job, after))
 
 
 def _with_what_is_worked_on(job, user, document, name, arguments):

@@ -1,10 +1,5 @@
 """What every page of a job shares: Ledger, stage line, Next, units; and the Board data of the sketch."""
 
-import threading
-from collections import OrderedDict
-
-from django.urls import reverse
-
 from jobs.actions import role_of
 from jobs.models import Member
 from jobs.store import document_of, edge_of
@@ -15,12 +10,11 @@ from nomogon_core.job.document import with_followed
 from nomogon_core.job.ledger import SOURCES, ledger
 from nomogon_core.job.overview import overview
 from nomogon_core.job.places import plane_words
-from nomogon_core.sketch.drawing import draw, draw_findings, draw_regions
+from nomogon_core.sketch.drawing import paths
 from nomogon_core.solid.facts import DENSITIES
-from nomogon_core.solid.planes import BASE
-from reference.underlays import under_the_sketch, underlays
 from solid import sentences
 from work import services
+from work.kept import Kept
 
 STAGE_TITLES = {
     "reference": "Reference",
@@ -30,9 +24,8 @@ STAGE_TITLES = {
     "release": "Release",
 }
 UNITS = ("mm", "in")
-MOST_VIEWS = 64
-_lock = threading.Lock()
-_views = OrderedDict()
+MOST_PATHS = 400
+_views = Kept(64)
 
 
 def unit_of(request):
@@ -50,16 +43,10 @@ def view_of(here, result=None):
     task = None if result else services.known_rebuild(job, document) if document["operations"] else None
     result = result or (task.result if task else None)
     key = (job.pk, job.version, here.picture_id, here.sketch_id, result is not None)
-    with _lock:
-        found = _views.get(key)
-    if found is None:
-        document = with_followed(document, (result or {}).get("sketches"))
-        found = overview(document, result, picture=here.picture_id, sketch=here.sketch_id, edge=edge_of)
-        with _lock:
-            _views[key] = found
-            while len(_views) > MOST_VIEWS:
-                _views.popitem(last=False)
-    return found
+    if found := _views.get(key):
+        return found
+    document = with_followed(document, (result or {}).get("sketches"))
+    return _views.put(key, overview(document, result, picture=here.picture_id, sketch=here.sketch_id, edge=edge_of))
 
 
 def panel_context(job, view, stage, unit, can_change=True):
@@ -164,53 +151,11 @@ def _bodies(document, result):
     ]
 
 
-def laid_pictures(job, document):
-    """The visible, calibrated pictures of a job, each as it lies in its plane."""
-
-    def address(picture, digest, key):
-        return (
-            reverse("picture", args=[job.pk, digest])
-            if digest
-            else reverse("reference-flat", args=[job.pk, picture, key])
-        )
-
-    return underlays(document, address)
-
-
-def sketch_board(here, unit):
-    """Everything that the Sketch Board draws."""
-    view, document = view_of(here), here.document
-    return {
-        "version": here.job.version,
-        "drawing": draw(view.sketch, view.freedom, unit),
-        "regions": draw_regions(view.sketch, view.regions),
-        "findings": draw_findings(view.findings),
-        "degrees": view.freedom.degrees,
-        "pictures": under_the_sketch(laid_pictures(here.job, document), document, here.sketch_id),
-        "open": here.sketch_id,
-        "sketches": [
-            {"id": name, "title": one["title"], "plane": plane_words(document, one["plane"])}
-            for name, one in document["sketches"].items()
-        ],
-        "planes": [[name, plane_words(document, name)] for name in (*BASE, *document["planes"])],
-        "solid": behind(here),
-    }
-
-
-def behind(here):
-    """The mesh of the solid as it is now and the frame of the open sketch, or None while there is none."""
-    task = services.known_rebuild(here.job, here.document) if here.document["operations"] else None
-    frame = task and task.digest and task.result.get("frames", {}).get(here.sketch_id)
-    steps = here.document["steps"]
-    return {"mesh": task.digest, "frame": frame, "before": steps[: steps.index(here.sketch_id)]} if frame else None
-
-
 def refresh_summary(job, document=None):
     """Keep what the register shows of a job up to date."""
     here = here_in(job, document or document_of(job))
     view = view_of(here)
     stage, text, tone = state_words(view)
-    outline = draw(view.sketch)["curves"]
     bodies = (view.result or {}).get("bodies", {})
     box = next(iter(bodies.values()))["box"] if bodies else None
     size = [high - low for low, high in zip(*box)] if box else []
@@ -220,7 +165,7 @@ def refresh_summary(job, document=None):
         "tone": tone,
         "size": size,
         "free": view.degrees,
-        "paths": [curve["d"] for curve in outline if not curve["construction"]][:400],
+        "paths": paths(view.sketch, MOST_PATHS),
         "box": _box(view.sketch),
     }
     type(job).objects.filter(pk=job.pk).update(summary=job.summary)

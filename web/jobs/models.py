@@ -8,6 +8,8 @@ from django.conf import settings
 from django.db import connection, models
 from django.utils import timezone
 
+from jobs.fields import PlainField
+
 UNHELD = timedelta(hours=1)
 
 
@@ -88,7 +90,7 @@ class Document(models.Model):
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="documents")
     name = models.CharField(max_length=20)
-    data = models.JSONField(default=dict)
+    data = PlainField(default=dict)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["job", "name"], name="one_document_a_name")]
@@ -110,7 +112,7 @@ class Command(models.Model):
     name = models.CharField(max_length=60)
     arguments = models.JSONField(default=dict)
     told = models.CharField(max_length=300)
-    changes = models.JSONField(default=dict)
+    changes = PlainField(default=dict)
     state = models.CharField(max_length=10, default=DONE)
     when = models.DateTimeField(auto_now_add=True)
 

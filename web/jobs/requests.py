@@ -23,6 +23,12 @@ def sent_by(request):
     return sent
 
 
+def whole_from(sent, name):
+    """A whole number by name, or None where none was sent."""
+    value = sent.get(name)
+    return value if isinstance(value, int) else None
+
+
 def number_from(sent, name, otherwise=None):
     """A finite number by name.
 

@@ -10,12 +10,26 @@ from nomogon_core.job.library import Library
 from nomogon_core.job.migration import edge_places
 from reference import pictures
 from work import services
+from work.kept import Kept
+
+_documents = Kept(32)
 
 
 def document_of(job):
-    """The document of a job as plain data."""
-    found = {part.name: part.data for part in Document.objects.filter(job=job)}
-    return {name: found[name] if name in found else copy.deepcopy(empty) for name, empty in EMPTY.items()}
+    """The document of a job as plain data, which nobody changes: a command takes a copy."""
+    kept = _documents.get((job.pk, job.version))
+    if kept:
+        return kept
+    rows = list(Document.objects.filter(job=job).values_list("name", "data", "job__version"))
+    found = {name: data for name, data, _ in rows}
+    document = {name: found[name] if name in found else copy.deepcopy(empty) for name, empty in EMPTY.items()}
+    # The job may have been changed since its row was read.
+    return _documents.put((job.pk, rows[0][2] if rows else job.version), document)
+
+
+def keep_in_memory(job, document):
+    """A document that was stored just now need not be read again."""
+    _documents.put((job.pk, job.version), document)
 
 
 def as_built(job, document):
@@ -28,9 +42,11 @@ def as_built(job, document):
 
 def keep_document(job, before, after):
     """Store the parts of a document that have changed; all of it without one before."""
+    _documents.drop((job.pk, job.version))
     for name, data in after.items():
         if before is None or data != before[name]:
-            Document.objects.update_or_create(job=job, name=name, defaults={"data": data})
+            if not Document.objects.filter(job=job, name=name).update(data=data):
+                Document.objects.create(job=job, name=name, data=data)
 
 
 def edge_of(digest):

@@ -11,10 +11,11 @@ from examples.parts import SAMPLES
 from examples.samples import WAYS
 from jobs import actions, services
 from jobs.access import job_for
-from jobs.frame import UNITS, initials, panel_context, refresh_summary, sketch_board, unit_of, view_box, view_of
+from jobs.boards import sketch_board
+from jobs.frame import UNITS, initials, panel_context, refresh_summary, unit_of, view_box, view_of
 from jobs.models import Blob, Job
 from jobs.problems import Forbidden, Stale
-from jobs.requests import number_from, sent_by
+from jobs.requests import number_from, sent_by, whole_from
 from jobs.store import document_of
 from jobs.working import here_for, here_of
 from nomogon_core.devices.scanner import RESOLUTIONS
@@ -138,12 +139,13 @@ def units(request, unit):
     return redirect(back if safe else "register")
 
 
-def _answer(request, job, done, stage):
+def _answer(request, job, done, sent):
     job.refresh_from_db()
     refresh_summary(job, done.document)
     answer = {"version": done.version, "told": done.told, "note": done.note, "made": done.made}
-    if stage == "sketch":
-        answer["board"] = sketch_board(here_of(job, request.user, done.document), unit_of(request))
+    if sent.get("stage") == "sketch":
+        here = here_of(job, request.user, done.document)
+        answer["board"] = sketch_board(here, unit_of(request), whole_from(sent, "shown"))
     return JsonResponse(answer)
 
 
@@ -158,13 +160,13 @@ def do(request, job_id, name):
     if not declared(name).asked_for:
         raise InputError(f"The command {name} is none that a page sends.")
     done = actions.perform(job.pk, request.user, int(number_from(sent, "version")), name, arguments)
-    return _answer(request, job, done, sent.get("stage"))
+    return _answer(request, job, done, sent)
 
 
 def _history(request, job_id, step):
     job = job_for(request, job_id, change=True)
     sent = sent_by(request)
-    return _answer(request, job, step(job.pk, request.user, int(number_from(sent, "version"))), sent.get("stage"))
+    return _answer(request, job, step(job.pk, request.user, int(number_from(sent, "version"))), sent)
 
 
 @require_POST

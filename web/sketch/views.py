@@ -1,14 +1,12 @@
 """Pages and answers of the Sketch stage."""
 
-import threading
-from collections import OrderedDict
-
 from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from jobs.access import job_for
-from jobs.frame import behind, frame, sketch_board, unit_of
+from jobs.boards import behind, sketch_board
+from jobs.frame import frame, unit_of
 from jobs.models import Member
 from jobs.requests import number_from, sent_by
 from jobs.store import edge_of
@@ -23,13 +21,12 @@ from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
 from reference import pictures
 from work import services
+from work.kept import Kept
 from work.models import Task
 
-MOST_GRABS = 32
 EXAGGERATION = 30.0
 EDGE_PATIENCE_S = 20
-_lock = threading.Lock()
-_grabs = OrderedDict()
+_grabs = Kept(32)
 
 
 @require_GET
@@ -69,16 +66,10 @@ def _grab(job, user, held):
     read again."""
     member = Member.objects.get(job=job, user=user)
     key = (job.pk, job.version, member.working.get("sketch", ""), tuple(held))
-    with _lock:
-        found = _grabs.get(key)
-    if found is None:
-        here = here_of(job, user)
-        found = Grab(sketch_of(here.document, here.sketch_id), held)
-        with _lock:
-            _grabs[key] = found
-            while len(_grabs) > MOST_GRABS:
-                _grabs.popitem(last=False)
-    return found
+    if found := _grabs.get(key):
+        return found
+    here = here_of(job, user)
+    return _grabs.put(key, Grab(sketch_of(here.document, here.sketch_id), held))
 
 
 @require_POST

@@ -6,7 +6,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from jobs.access import job_for
-from jobs.frame import frame, laid_pictures, sheet_context, unit_of, view_of
+from jobs.boards import laid_pictures
+from jobs.frame import frame, sheet_context, unit_of, view_of
 from jobs.requests import sent_by
 from jobs.store import Shelf
 from jobs.working import here_for

@@ -41,7 +41,7 @@ class Calibrating(BrowserCase):
     def points(self, page):
         drawing = page.evaluate(
             "async () => await (await fetch(location.pathname.replace('reference', 'sketch/board'))).json()"
-        )["drawing"]
+        )["shapes"]
         return np.array([(point["x"], point["y"]) for point in drawing["points"]])
 
     def test_a_card_in_a_tilted_photo(self):

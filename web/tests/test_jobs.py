@@ -211,6 +211,35 @@ class Commands(JobCase):
         wrong = self.client.post(f"/jobs/{self.job.pk}/quantity", sent | {"value": "wide", "version": self.job.version})
         self.assertIn("not a length", json.loads(wrong["HX-Trigger"])["nomogon:problem"]["problem"])
 
+    def test_an_answer_tells_a_page_only_what_is_another_than_it_shows(self):
+        board = self.client.get(f"/jobs/{self.job.pk}/sketch/board").json()
+        shown, shapes, circle = board["version"], board["shapes"], self.first("circle")
+        for command, arguments in (
+            ("sketch.dimension", {"kind": "diameter", "of": [circle]}),
+            ("sketch.line", {"start": [200.0, 0.0], "end": [210.0, 0.0]}),
+            ("sketch.remove", {"names": [circle]}),
+        ):
+            body = {"version": shown, "arguments": arguments, "stage": "sketch", "shown": shown}
+            answer = self.post(f"do/{command}", body).json()["board"]
+            self.assertEqual(answer["since"], shown)
+            for part, told in answer["shapes"].items():
+                self.assertLessEqual(len(told["put"]), 3)
+                kept = {item["id"]: item for item in shapes[part] if item["id"] not in told["gone"]}
+                shapes[part] = list((kept | {item["id"]: item for item in told["put"]}).values())
+            shown = answer["version"]
+        whole = self.client.get(f"/jobs/{self.job.pk}/sketch/board").json()["shapes"]
+        self.assertEqual(
+            {part: {item["id"]: item for item in items} for part, items in whole.items()},
+            {part: {item["id"]: item for item in items} for part, items in shapes.items()},
+        )
+        body = {"version": shown, "arguments": arguments, "stage": "sketch", "shown": 10**6}
+        self.assertEqual(
+            self.post("do/sketch.remove", body | {"arguments": {"names": [self.first("line")]}}).json()["board"][
+                "since"
+            ],
+            None,
+        )
+
     def test_dragging_stores_nothing_and_dropping_does(self):
         circle = self.first("circle")
         center = self.sketch().curves[circle].points[0]

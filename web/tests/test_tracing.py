@@ -155,7 +155,7 @@ class Tracing(BrowserCase):
         circle = next(
             curve
             for curve in page.evaluate(
-                "async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves"
+                "async () => (await (await fetch(location.pathname + '/board')).json()).shapes.curves"
             )
             if curve["kind"] == "circle"
         )
@@ -203,9 +203,7 @@ class Tracing(BrowserCase):
         board = Board(page)
 
         def curves():
-            return page.evaluate(
-                "async () => (await (await fetch(location.pathname + '/board')).json()).drawing.curves"
-            )
+            return page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).shapes.curves")
 
         page.get_by_role("tab", name="Edit").click()
         page.keyboard.press("5")
@@ -271,7 +269,7 @@ class Tracing(BrowserCase):
         board.click(laid(8, 24.3))
         board.click(laid(30, 23.8))
         expect(page.locator(".hit[data-curve]")).to_have_count(4)
-        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
+        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).shapes")
         heights = [point["y"] for point in drawing["points"] if point["role"] == "end" and point["y"] > low + 20]
         np.testing.assert_allclose(heights, low + 24.0, atol=0.02)
         page.keyboard.press("Escape")
@@ -284,6 +282,6 @@ class Tracing(BrowserCase):
         for place in ((0.3, 4.4), (4.2, -0.2), (1.0, 1.4)):
             board.click(laid(*place))
         expect(page.locator(".hit[data-curve]")).to_have_count(5)
-        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).drawing")
+        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).shapes")
         center = min((point for point in drawing["points"] if point["role"] == "center"), key=lambda point: point["x"])
         np.testing.assert_allclose((center["x"], center["y"]), laid(4, 4), atol=0.04)

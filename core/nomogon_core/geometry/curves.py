@@ -65,7 +65,7 @@ class Ellipse:
 CLOSED = (Circle, Ellipse)
 
 
-@attrs.frozen
+@attrs.frozen(cache_hash=True)
 class Spline:
     """A chain of cubic Bézier pieces; 3k+1 control points, every third one lies on the curve."""
 

@@ -142,11 +142,14 @@ def with_followed(document: dict[str, Any], places: dict | None) -> dict[str, An
     return document | {"sketches": sketches}
 
 
-def build_of(document: dict[str, Any], known: dict[str, Known] | None = None) -> BuildSheet:
+def build_of(
+    document: dict[str, Any], known: dict[str, Known] | None = None, sketches: dict[str, Sketch] | None = None
+) -> BuildSheet:
     """The Build sheet of a job.
 
     Args:
         known: quantities by name, for numbers that only the solid tells.
+        sketches: its sketches by id, where they were read already.
 
     Raises:
         OperationError: a step is not there, an operation is of no known kind, or a material is unknown.
@@ -157,13 +160,15 @@ def build_of(document: dict[str, Any], known: dict[str, Known] | None = None) ->
             raise OperationError(
                 f"The material {body['material']!r} of {body['name']} is unknown; known are {', '.join(DENSITIES)}."
             )
-    return BuildSheet([_step(document, name) for name in document["steps"]], document["bodies"], known or {})
+    sketches = sketches or {name: sketch_of(document, name) for name in document["sketches"]}
+    steps = [_step(document, name, sketches) for name in document["steps"]]
+    return BuildSheet(steps, document["bodies"], known or {})
 
 
-def _step(document, name):
+def _step(document, name, sketches):
     if name in document["sketches"]:
         data = document["sketches"][name]
-        return SketchStep(name, data["title"], data["plane"], sketch_of(document, name), data.get("brought", {}))
+        return SketchStep(name, data["title"], data["plane"], sketches[name], data.get("brought", {}))
     if name in document["planes"]:
         data = document["planes"][name]
         return PlaneStep(name, data["title"], data["kind"], data["fields"])

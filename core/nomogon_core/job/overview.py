@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import attrs
+import orjson
 
 from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.job import document as job
@@ -16,7 +16,7 @@ from nomogon_core.job.schema import check_document
 from nomogon_core.job.tracing import departures
 from nomogon_core.reference.calibration import Calibration
 from nomogon_core.sketch import model
-from nomogon_core.sketch.regions import find_findings, find_regions
+from nomogon_core.sketch.regions import find_both
 from nomogon_core.sketch.solve import Freedom, freedom
 from nomogon_core.solid.sheet import BuildSheet
 
@@ -37,13 +37,13 @@ class SketchView:
 
 @lru_cache(maxsize=64)
 def _sketch_view(text):
-    sketch = model.from_json(json.loads(text))
-    return SketchView(sketch, freedom(sketch), find_regions(sketch), find_findings(sketch))
+    sketch = model.from_json(orjson.loads(text))
+    return SketchView(sketch, freedom(sketch), *find_both(sketch))
 
 
 def sketch_view(data: dict[str, Any]) -> SketchView:
     """A sketch's plain data worked out, kept by its contents."""
-    return _sketch_view(json.dumps({part: data[part] for part in ("points", "curves", "constraints")}))
+    return _sketch_view(orjson.dumps({part: data[part] for part in ("points", "curves", "constraints")}))
 
 
 @attrs.frozen
@@ -141,14 +141,16 @@ def overview(
     """
     picture_id, data = job.picture_of(document, picture)
     opened = sketch if sketch in document["sketches"] else job.sketch_id(document)
+    views = {name: sketch_view(one) for name, one in document["sketches"].items()}
+    drawings = {name: view.sketch for name, view in views.items()}
     return Overview(
         document,
         picture_id,
         data,
         job.calibration_of(document, picture_id),
         opened,
-        {name: sketch_view(one) for name, one in document["sketches"].items()},
-        job.build_of(document),
+        views,
+        job.build_of(document, sketches=drawings),
         result,
-        departures(document, opened, edge) if edge else {},
+        departures(document, opened, edge, drawings[opened]) if edge else {},
     )

@@ -377,14 +377,17 @@ class Departure:
     beyond: tuple
 
 
-def departures(document: dict[str, Any], sketch: str, edge: Callable) -> dict[str, Departure]:
+def departures(
+    document: dict[str, Any], sketch: str, edge: Callable, drawing: Sketch | None = None
+) -> dict[str, Departure]:
     """:class:`Departure` of each trace in a sketch of a job by its id; of traces of which nothing is left, or whose
     picture has no scale, none.
 
     Args:
         sketch: id of the sketch; edge: function of a trace's digest that gives its places (n, 2) in pixels.
+        drawing: the sketch, where it was read already.
     """
-    found, drawing = {}, sketch_of(document, sketch)
+    found, drawing = {}, drawing or sketch_of(document, sketch)
     for name, item in document["traces"].items():
         if item["edge"] and item["sketch"] == sketch and item["picture"] in document["references"]:
             fit = calibration_of(document, item["picture"])

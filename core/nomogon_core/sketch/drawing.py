@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from nomogon_core.geometry.paths import path_data
@@ -33,6 +34,23 @@ def draw(sketch: Sketch, free: Freedom | None = None, unit: str = "mm") -> dict[
             if not item.is_dimension
         ],
     }
+
+
+def paths(sketch: Sketch, most: int) -> list[str]:
+    """Path data of at most so many curves that are no construction."""
+    names = (name for name, curve in sketch.curves.items() if not curve.construction)
+    return [path_data([sketch.geometry(name)]) for name in islice(names, most)]
+
+
+def difference(before: dict[str, list[dict]], after: dict[str, list[dict]]) -> dict[str, dict]:
+    """What of a drawing is another than of an earlier one: for each of its lists what to put, by "id", and the ids of
+    what is gone."""
+    told = {}
+    for part, items in after.items():
+        was = {item["id"]: item for item in before[part]}
+        put = [item for item in items if was.pop(item["id"], None) != item]
+        told[part] = {"put": put, "gone": list(was)}
+    return told
 
 
 def draw_moved(before: Sketch, after: Sketch, unit: str = "mm") -> dict[str, Any]:
@@ -184,7 +202,7 @@ def draw_regions(sketch: Sketch, regions: tuple[Region, ...]) -> list[dict[str, 
     """Regions as path data that can be filled by the even-odd rule."""
     return [
         {
-            "name": region.name,
+            "id": region.name,
             "area": region.area,
             "inside": list(region.inside),
             "d": "".join(path_data(loop_curves(sketch, loop), closed=True) for loop in region.loops()),

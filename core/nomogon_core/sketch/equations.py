@@ -55,13 +55,15 @@ class Equations:
         places = np.array(list(sketch.points.values())).reshape(-1, 2)
         self.center = (places.min(axis=0) + places.max(axis=0)) / 2 if len(places) else np.zeros(2)
         self.point_at = {name: 1 + 2 * index for index, name in enumerate(sketch.points)}
-        self.radius_at = {}
-        values = [np.zeros(1), ((places - self.center) / self.scale).ravel()]
-        for name, curve in sketch.curves.items():
-            if curve.kind in ("arc", "circle"):
-                self.radius_at[name] = 1 + places.size + len(self.radius_at)
-                values.append(np.array([curve.radius / self.scale]))
+        radii = {name: curve.radius for name, curve in sketch.curves.items() if curve.kind in ("arc", "circle")}
+        self.radius_at = {name: 1 + places.size + index for index, name in enumerate(radii)}
+        values = [
+            np.zeros(1),
+            ((places - self.center) / self.scale).ravel(),
+            np.array(list(radii.values())) / self.scale,
+        ]
         self.values = np.concatenate(values)
+        self._plain = self.values.tolist()
         self.rows, self.merges = [], []
         for name, curve in sketch.curves.items():
             if curve.kind == "arc":
@@ -94,12 +96,14 @@ class Equations:
 
     def _angle(self, owner, first, second, angles):
         """Angle between two point pairs; the nearest of the given angles is kept."""
-        (a, b), (c, d) = first, second
-        run_a, run_b = self._place(b) - self._place(a), self._place(d) - self._place(c)
-        now = math.atan2(run_b[1], run_b[0]) - math.atan2(run_a[1], run_a[0])
+        a, b, c, d = (self.point_at[point] for point in (*first, *second))
+        now = self._direction(c, d) - self._direction(a, b)
         theta = min(angles, key=lambda angle: abs(math.remainder(now - angle, 2 * math.pi)))
-        at = [self.point_at[point] for point in (a, b, c, d)]
-        self.rows.append(Row("A", tuple(value for p in at for value in (p, p + 1)), (theta,), owner))
+        self.rows.append(Row("A", (a, a + 1, b, b + 1, c, c + 1, d, d + 1), (theta,), owner))
+
+    def _direction(self, start, end):
+        """Angle of the run between two points, given by where they stand among the parameters."""
+        return math.atan2(self._plain[end + 1] - self._plain[start + 1], self._plain[end] - self._plain[start])
 
     def _point_line(self, owner, line, point, radius=(ZERO, 0), distance=0.0):
         at = [self.point_at[name] for name in (*line, point)]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
+from scipy.spatial import cKDTree
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
@@ -17,7 +18,7 @@ from nomogon_core.sketch.model import article
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Curve, Sketch
 
-JOINED_MM = 1e-5
+JOINED_MM = 4e-5
 CHORD_MM = 0.01
 NEAR_SHARE = 0.05
 LEAST_LENGTH_MM = 1e-4
@@ -74,55 +75,74 @@ def loop_curves(sketch: Sketch, loop: tuple[tuple[str, bool], ...]) -> tuple[Any
 
 @attrs.frozen
 class _Graph:
-    """Curves between joined places."""
+    """Curves between joined places.
+
+    Attributes:
+        geometry: plane curve of each id; nodes: numbers of the places of its ends, for those that have ends.
+        at_node: ids of the curves at a place; places: millimetres.
+        islands: ids of the curves that hang together by their ends, for each such group.
+    """
 
     geometry: dict
     nodes: dict
     at_node: dict
     places: dict
+    islands: tuple
 
 
 def _graph(sketch):
     geometry = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
     geometry = {name: curve for name, curve in geometry.items() if _about(curve) > LEAST_LENGTH_MM}
-    nodes, at_node, places, cells = {}, {}, {}, {}
-    for name, curve in geometry.items():
-        if ends(curve) is None:
-            continue
-        pair = []
-        for place in ends(curve):
-            cell = (round(place[0] / JOINED_MM / 4), round(place[1] / JOINED_MM / 4))
-            near = next(
-                (
-                    cells[(cell[0] + dx, cell[1] + dy)]
-                    for dx in (-1, 0, 1)
-                    for dy in (-1, 0, 1)
-                    if (cell[0] + dx, cell[1] + dy) in cells
-                ),
-                None,
-            )
-            node = cells.setdefault(cell, len(places)) if near is None else near
-            places.setdefault(node, place)
-            pair.append(node)
-        nodes[name] = tuple(pair)
+    ends_of = {name: pair for name in geometry if (pair := sketch.curves[name].end_points())}
+    node_of = _joined(sketch, {point: None for pair in ends_of.values() for point in pair})
+    nodes, at_node = {name: (node_of[first], node_of[last]) for name, (first, last) in ends_of.items()}, {}
+    for name, pair in nodes.items():
         for node in pair:
             at_node.setdefault(node, []).append(name)
-    return _Graph(geometry, nodes, at_node, places)
+    places = {node: sketch.points[point] for point, node in reversed(node_of.items())}
+    return _Graph(geometry, nodes, at_node, places, _islands(nodes, at_node))
 
 
-def _closed_part(graph):
+def _islands(nodes, at_node):
+    found, seen = [], set()
+    for first in nodes:
+        if first in seen:
+            continue
+        island, ahead = [], [first]
+        seen.add(first)
+        while ahead:
+            name = ahead.pop()
+            island.append(name)
+            for node in nodes[name]:
+                new = [other for other in at_node[node] if other not in seen]
+                seen.update(new)
+                ahead += new
+        found.append(tuple(sorted(island)))
+    return tuple(found)
+
+
+def _joined(sketch, points):
+    """The number of the place of each point; those that lie on each other have one."""
+    numbers = {point: index for index, point in enumerate(points)}
+    if numbers:
+        names = list(numbers)
+        places = np.array([sketch.points[point] for point in names])
+        for first, second in sorted(cKDTree(places).query_pairs(JOINED_MM)):
+            numbers[names[second]] = numbers[names[first]]
+    return numbers
+
+
+def _closed_part(nodes):
     """Curves left when everything that ends loosely is taken away again and again."""
-    alive = {name for name, pair in graph.nodes.items()}
+    alive = set(nodes)
     loose = True
     while loose:
         count = {}
         for name in alive:
-            for node in graph.nodes[name]:
+            for node in nodes[name]:
                 count[node] = count.get(node, 0) + 1
         loose = {
-            name
-            for name in alive
-            if any(count[node] == 1 for node in graph.nodes[name]) and graph.nodes[name][0] != graph.nodes[name][1]
+            name for name in alive if any(count[node] == 1 for node in nodes[name]) and nodes[name][0] != nodes[name][1]
         }
         alive -= loose
     return alive
@@ -163,14 +183,14 @@ def _leaving_angle(curve, backwards):
     return math.atan2(way[1], way[0])
 
 
-def _faces(graph):
+def _faces(geometry, nodes):
     """All loops around faces, each with the face on its left."""
-    alive = _closed_part(graph)
+    alive = _closed_part(nodes)
     leaving = {}
     for name in sorted(alive):
-        first, last = graph.nodes[name]
-        leaving.setdefault(first, []).append((_leaving_angle(graph.geometry[name], False), name, False))
-        leaving.setdefault(last, []).append((_leaving_angle(graph.geometry[name], True), name, True))
+        first, last = nodes[name]
+        leaving.setdefault(first, []).append((_leaving_angle(geometry[name], False), name, False))
+        leaving.setdefault(last, []).append((_leaving_angle(geometry[name], True), name, True))
     following = {}
     for spokes in leaving.values():
         spokes.sort()
@@ -190,74 +210,152 @@ def _faces(graph):
     return loops
 
 
+@attrs.frozen(eq=False)
+class _Loop:
+    """Curves around an area, (id, run backwards) each: counter-clockwise around what they enclose, or clockwise around
+    an outline from without. Kept, so that the same object is met again while its curves stay."""
+
+    curves: tuple
+    area: float
+    polygon: Polygon
+    point: Point
+
+    @property
+    def names(self):
+        return {name for name, _ in self.curves}
+
+
+def _loop_of(loop, curves):
+    polygon = _polygon(curves)
+    return _Loop(_from_smallest(loop), closed_area(curves), polygon, polygon.representative_point())
+
+
+@attrs.frozen(eq=False)
+class _Island:
+    """Curves that hang together: loops around their areas, loops around the whole from without, and (ids, lie on each
+    other, place) of those that cross."""
+
+    fronts: tuple
+    backs: tuple
+    meetings: tuple
+
+
+def _island_of(graph, names):
+    """An island by its curves and by how they hang together, whose nodes are counted anew from 0."""
+    number = {}
+    return _island(
+        tuple(
+            (name, graph.geometry[name], *(number.setdefault(node, len(number)) for node in graph.nodes[name]))
+            for name in names
+        )
+    )
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _island(parts):
+    geometry = {name: curve for name, curve, _, _ in parts}
+    nodes = {name: (first, last) for name, _, first, last in parts}
+    loops = []
+    for loop in _faces(geometry, nodes):
+        curves = tuple(reverse(geometry[name]) if backwards else geometry[name] for name, backwards in loop)
+        loops.append(_loop_of(loop, curves))
+    meetings = []
+    for name, (first, last) in nodes.items():
+        line = _line(geometry[name])
+        if first != last and not line.is_simple:
+            middle = line.interpolate(0.5, normalized=True)
+            meetings.append(((name,), False, (middle.x, middle.y)))
+    place_of = {node: place for name, pair in nodes.items() for node, place in zip(pair, ends(geometry[name]))}
+    names, lines = list(geometry), [_line(curve) for curve in geometry.values()]
+    for i, j in _touching(lines):
+        shared = [place_of[node] for node in set(nodes[names[i]]) & set(nodes[names[j]])]
+        if meeting := _meeting(lines[i], lines[j], shared):
+            meetings.append(((names[i], names[j]), *meeting))
+    return _Island(
+        tuple(loop for loop in loops if loop.area > 0),
+        tuple(loop for loop in loops if loop.area <= 0),
+        tuple(meetings),
+    )
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _around(name, curve):
+    """Loops of a closed curve: around what it encloses, and from without."""
+    inner = _loop_of(((name, False),), (curve,))
+    return inner, attrs.evolve(inner, curves=((name, True),), area=-inner.area)
+
+
 def find_regions(sketch: Sketch) -> tuple[Region, ...]:
     """All regions that the curves enclose, largest first.
 
     Returns:
         Regions with the outlines inside them as holes; construction curves bound nothing.
     """
+    return _regions(sketch, _graph(sketch))
+
+
+def find_findings(sketch: Sketch) -> tuple[Finding, ...]:
+    """Everything that keeps the curves from closing regions, worst first."""
+    return _findings(sketch, _graph(sketch))
+
+
+def find_both(sketch: Sketch) -> tuple[tuple[Region, ...], tuple[Finding, ...]]:
+    """Regions and findings of a sketch."""
     graph = _graph(sketch)
-    fronts, backs = [], []
-    for loop in _faces(graph):
-        curves = loop_curves(sketch, loop)
-        area = closed_area(curves)
-        (fronts if area > 0 else backs).append((loop, area, _polygon(curves)))
-    for name, curve in graph.geometry.items():
-        if ends(curve) is None:
-            polygon = _polygon((curve,))
-            fronts.append((((name, False),), closed_area((curve,)), polygon))
-            backs.append((((name, True),), -closed_area((curve,)), polygon))
+    return _regions(sketch, graph), _findings(sketch, graph)
+
+
+def _regions(sketch, graph):
+    fronts, backs, owner, owners = [], [], [], []
+    islands = [_island_of(graph, names) for names in graph.islands]
+    closed = [_around(name, curve) for name, curve in graph.geometry.items() if name not in graph.nodes]
+    for number, (inner, outer) in enumerate(
+        [(island.fronts, island.backs) for island in islands] + [((front,), (back,)) for front, back in closed]
+    ):
+        fronts += inner
+        backs += outer
+        owner += [number] * len(inner)
+        owners += [number] * len(outer)
     holes = {}
-    for (loop, area, polygon), indices in zip(backs, _within(fronts, backs)):
-        names = {name for name, _ in loop}
-        around = [
-            index
-            for index in indices
-            if fronts[index][1] > -area and not names & {name for name, _ in fronts[index][0]}
-        ]
-        if around:
-            holes.setdefault(min(around, key=lambda index: fronts[index][1]), []).append((loop, area, polygon))
-    regions = []
-    for index, (loop, area, polygon) in enumerate(fronts):
-        inner = holes.get(index, [])
-        left = area + sum(hole_area for _, hole_area, _ in inner)
-        if area < 1e-6:
-            continue
-        inside = _inside(polygon, tuple(hole for _, _, hole in inner))
-        name = "region " + " ".join(sorted({name for name, _ in loop}))
-        regions.append(
-            Region(
-                name,
-                _from_smallest(loop),
-                tuple(_from_smallest(hole) for hole, _, _ in inner),
-                left,
-                inside,
-            )
-        )
-    return tuple(sorted(regions, key=lambda region: -region.area))
-
-
-def _within(fronts, backs):
-    """For each loop of the second list the indices of the polygons of the first that a point of it lies in."""
-    found = [[] for _ in backs]
-    if fronts and backs:
-        points = [_some_point(polygon) for _, _, polygon in backs]
-        for back, front in STRtree([polygon for _, _, polygon in fronts]).query(points, predicate="within").T:
-            found[back].append(int(front))
-    return found
+    for back, around in _within(fronts, backs, np.array(owner), np.array(owners)):
+        holes.setdefault(around, []).append(back)
+    found = (_region(front, tuple(holes.get(index, ()))) for index, front in enumerate(fronts) if front.area >= 1e-6)
+    return tuple(sorted(found, key=lambda region: -region.area))
 
 
 @lru_cache(maxsize=MOST_KEPT)
-def _some_point(polygon):
-    return polygon.representative_point()
+def _region(front, holes):
+    inside = front.point
+    if holes:
+        shape = Polygon(front.polygon.exterior.coords, [hole.polygon.exterior.coords for hole in holes]).buffer(0)
+        inside = inside if shape.is_empty else shape.representative_point()
+    return Region(
+        "region " + " ".join(sorted(front.names)),
+        front.curves,
+        tuple(hole.curves for hole in holes),
+        front.area + sum(hole.area for hole in holes),
+        (inside.x, inside.y),
+    )
 
 
-@lru_cache(maxsize=MOST_KEPT)
-def _inside(polygon, holes):
-    """A place within a polygon and outside its holes."""
-    shape = Polygon(polygon.exterior.coords, [hole.exterior.coords for hole in holes]).buffer(0) if holes else polygon
-    inside = _some_point(polygon) if shape.is_empty or not holes else shape.representative_point()
-    return inside.x, inside.y
+def _within(fronts, backs, owner, owners):
+    """(loop from without, index of the smallest area around it) for each outline that lies in an area of another one.
+
+    Args:
+        owner, owners: which outline each of the fronts and the backs belongs to.
+    """
+    if not fronts or not backs:
+        return
+    tree = STRtree([front.polygon for front in fronts])
+    inner, outer = tree.query([back.point for back in backs], predicate="within")
+    apart = owner[outer] != owners[inner]
+    least = {}
+    for back, front in zip(inner[apart].tolist(), outer[apart].tolist()):
+        area = fronts[front].area
+        if area > -backs[back].area and (back not in least or area < fronts[least[back]].area):
+            least[back] = front
+    for back in sorted(least):
+        yield backs[back], least[back]
 
 
 def _from_smallest(loop):
@@ -316,9 +414,7 @@ def _spot(place):
     return f"({x:.1f}, {y:.1f})"
 
 
-def find_findings(sketch: Sketch) -> tuple[Finding, ...]:
-    """Everything that keeps the curves from closing regions, worst first."""
-    graph = _graph(sketch)
+def _findings(sketch, graph):
     found = [
         Finding(
             "no length",
@@ -373,32 +469,25 @@ def _gaps(sketch, graph):
 
 def _crossings(sketch, graph):
     """Places where curves cross other than at joined ends, and curves that lie on each other."""
+    found = [meeting for names in graph.islands for meeting in _island_of(graph, names).meetings]
     names = list(graph.geometry)
-    lines = [_line(graph.geometry[name]) for name in names]
-    found = []
-    for index, line in enumerate(lines):
-        if (
-            ends(graph.geometry[names[index]]) is not None
-            and not _is_simple(line)
-            and graph.nodes[names[index]][0] != graph.nodes[names[index]][1]
-        ):
-            place = line.interpolate(0.5, normalized=True)
-            found.append(
-                Finding(
-                    "crossing",
-                    f"A spline crosses itself near {_spot((place.x, place.y))}.",
-                    (place.x, place.y),
-                    0.0,
-                    (names[index],),
-                )
-            )
+    lines = [_line(curve) for curve in graph.geometry.values()]
+    island_of = {name: number for number, island in enumerate(graph.islands) for name in island}
+    for i, j in _touching(lines, np.array([island_of.get(name, -1) for name in names])):
+        if meeting := _meeting(lines[i], lines[j], ()):
+            found.append(((names[i], names[j]), *meeting))
+    return [_crossing(sketch, *meeting) for meeting in found]
+
+
+def _touching(lines, island=None):
+    """Pairs of indices of lines that touch; of no two in the same island."""
     if not lines:
-        return found
-    for i, j in STRtree(lines).query(lines, predicate="intersects").T:
-        if i >= j:
-            continue
-        found += _crossing_of(sketch, graph, (names[i], names[j]), lines[i], lines[j])
-    return found
+        return []
+    first, second = STRtree(lines).query(lines, predicate="intersects")
+    chosen = first < second
+    if island is not None:
+        chosen &= (island[first] != island[second]) | (island[first] < 0)
+    return zip(first[chosen].tolist(), second[chosen].tolist())
 
 
 @lru_cache(maxsize=MOST_KEPT)
@@ -406,47 +495,25 @@ def _line(curve):
     return LineString(sample(curve, CHORD_MM))
 
 
-@lru_cache(maxsize=MOST_KEPT)
-def _is_simple(line):
-    return line.is_simple
-
-
-@lru_cache(maxsize=MOST_KEPT)
-def _common(first, second):
-    return first.intersection(second)
-
-
-def _crossing_of(sketch, graph, pair, first, second):
-    shared = [graph.places[node] for node in set(graph.nodes.get(pair[0], ())) & set(graph.nodes.get(pair[1], ()))]
-    common = _common(first, second)
+def _meeting(first, second, shared):
+    """Whether two lines lie on each other, and the place where they do or where they cross other than at the places
+    that they share; None where they do neither."""
+    common = first.intersection(second)
     if common.length > 0.5 * min(first.length, second.length):
-        middle = common.centroid
-        return [
-            Finding(
-                "double",
-                f"Two curves lie on each other near {_spot((middle.x, middle.y))}: take one away.",
-                (middle.x, middle.y),
-                0.0,
-                pair,
-            )
-        ]
-    away = [
-        part
-        for part in getattr(common, "geoms", [common])
-        if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared)
-    ]
-    if not away:
-        return []
-    place = away[0].centroid
-    kinds = " and ".join(article(sketch.curves[name].kind) for name in pair)
-    whole = all(sketch.curves[name].kind == "ellipse" for name in pair)
+        return True, (common.centroid.x, common.centroid.y)
+    for part in getattr(common, "geoms", [common]):
+        if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared):
+            return False, (part.centroid.x, part.centroid.y)
+    return None
+
+
+def _crossing(sketch, names, double, place):
+    spot = _spot(place)
+    if double:
+        return Finding("double", f"Two curves lie on each other near {spot}: take one away.", place, 0.0, names)
+    if len(names) == 1:
+        return Finding("crossing", f"A spline crosses itself near {spot}.", place, 0.0, names)
+    kinds = " and ".join(article(sketch.curves[name].kind) for name in names)
+    whole = all(sketch.curves[name].kind == "ellipse" for name in names)
     remedy = "move one of them or take it away" if whole else "trim them or join their ends there"
-    return [
-        Finding(
-            "crossing",
-            f"{kinds.capitalize()} cross at {_spot((place.x, place.y))}: {remedy}.",
-            (place.x, place.y),
-            0.0,
-            pair,
-        )
-    ]
+    return Finding("crossing", f"{kinds.capitalize()} cross at {spot}: {remedy}.", place, 0.0, names)

@@ -7,7 +7,6 @@ solving is a status, not an exception.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -34,7 +33,7 @@ RESTARTS = 8
 DRAG_STEP = 0.1
 DRAG_DAMPING = 1e-11
 DRAG_WEIGHT = 100.0
-LEAST_MOTION, UNIT_DIGITS = 1e-6, 12
+LEAST_MOTION, UNIT_DIGITS, WAY_DIGITS = 1e-6, 12, 6
 RANK_TOLERANCE = 1e-7
 SMALLEST_LENGTH = 1e-7
 
@@ -188,7 +187,7 @@ def solve(sketch: Sketch) -> Solution:
     x, status, worst, iterations = system.start(), "solved", 0.0, 0
     residual = system.evaluate(x, derivatives=False)[0]
     for unknowns, rows in system.components():
-        if not len(rows) or np.abs(residual[rows]).max() < TOLERANCE:
+        if np.abs(residual[rows]).max() < TOLERANCE:
             continue
         part = _Component(system, unknowns, rows)
         found, left, steps = _descend(part, x)
@@ -219,14 +218,11 @@ def _try_again(part, system, x):
 def _collapsed(system, x):
     """Whether a line or a radius has shrunk to nothing, which meets equal lengths without meaning it."""
     values, equations = system.parameters(x), system.equations
-    for name, curve in equations.sketch.curves.items():
-        if name in equations.radius_at and values[equations.radius_at[name]] < SMALLEST_LENGTH:
-            return True
-        if curve.kind == "line":
-            a, b = (equations.point_at[point] for point in curve.points)
-            if abs(values[a] - values[b]) + abs(values[a + 1] - values[b + 1]) < SMALLEST_LENGTH:
-                return True
-    return False
+    at, lines = equations.point_at, (curve for curve in equations.sketch.curves.values() if curve.kind == "line")
+    ends = np.array([[at[point] for point in curve.points] for curve in lines], int).reshape(-1, 2)
+    run = values[ends[:, 1, None] + (0, 1)] - values[ends[:, 0, None] + (0, 1)]
+    radii = values[len(values) - len(equations.radius_at) :]
+    return bool((np.abs(run).sum(axis=1) < SMALLEST_LENGTH).any() or (radii < SMALLEST_LENGTH).any())
 
 
 def _moved(equations, system, x):
@@ -270,7 +266,7 @@ class Grab:
         numbers = {int(self.system.unknown_of[index]) for index in at} - {-1}
         self.parts = [
             _Component(self.system, unknowns, rows)
-            for unknowns, rows in self.system.components()
+            for unknowns, rows in (*self.system.components(), (self.system.alone(), np.zeros(0, int)))
             if numbers & set(unknowns.tolist())
         ]
         self.start = self.system.start()
@@ -369,11 +365,7 @@ def freedom(sketch: Sketch) -> Freedom:
     x = system.start()
     _, entries = system.evaluate(x)
     degrees, group, place, motions = 0, np.full(len(x) + 1, -1), np.zeros(len(x), int), []
-    alone = []
     for unknowns, rows in system.components():
-        if not len(rows):
-            alone.append(unknowns)
-            continue
         jacobian = np.zeros((len(rows), len(unknowns)))
         part = _Component(system, unknowns, rows)
         np.add.at(jacobian, (part.row, part.column), entries[part.entries])
@@ -382,10 +374,9 @@ def freedom(sketch: Sketch) -> Freedom:
         group[unknowns], place[unknowns] = len(motions), np.arange(len(unknowns))
         motions.append((unknowns, null))
     own, both = _sizes(system, equations, group, place, motions)
-    if alone:
-        free = np.concatenate(alone)
-        own[free] = 1.0
-        degrees += len(free)
+    alone = system.alone()
+    own[alone] = 1.0
+    degrees += len(alone)
     radii = frozenset(name for name, at in equations.radius_at.items() if own[system.unknown_of[at]] > LEAST_MOTION**2)
     return Freedom(degrees, _ways(equations, system, own, both), radii)
 
@@ -413,13 +404,12 @@ def _ways(equations, system, own, both):
     x, y = own[system.unknown_of[1 : 1 + 2 * count : 2]], own[system.unknown_of[2 : 2 + 2 * count : 2]]
     middle, half = (x + y) / 2, np.hypot((x - y) / 2, both)
     angle = np.arctan2(2 * both, x - y) / 2
-    points = {}
-    for index, name in enumerate(equations.point_at):
-        c, s = math.cos(angle[index]), math.sin(angle[index])
-        axes = ((middle[index] + half[index], (c, s)), (middle[index] - half[index], (-s, c)))
-        ways = tuple(way for size, way in axes if size > LEAST_MOTION**2)
-        if ways:
-            points[name] = ways
+    names, points = list(equations.point_at), {}
+    first, second = middle + half > LEAST_MOTION**2, middle - half > LEAST_MOTION**2
+    free = np.flatnonzero(first)
+    cos, sin = (way(angle[free]).round(WAY_DIGITS).tolist() for way in (np.cos, np.sin))
+    for index, c, s, two in zip(free.tolist(), cos, sin, second[free].tolist()):
+        points[names[index]] = ((c, s), (-s, c)) if two else ((c, s),)
     return points
 
 

@@ -51,11 +51,11 @@ class System:
         self._group(rows)
 
     def _merge_all(self, merges, size):
-        parent, offset = list(range(size)), [0.0] * size
+        parent, offset = {}, {}
 
         def find(index):
             total = 0.0
-            while parent[index] != index:
+            while index in parent:
                 total += offset[index]
                 index = parent[index]
             return index, total
@@ -68,8 +68,10 @@ class System:
                 parent[second], offset[second] = ZERO, a - item.offset - b
             else:
                 parent[first], offset[first] = second, b + item.offset - a
-        found = [find(index) for index in range(size)]
-        return np.array([pair[0] for pair in found]), np.array([pair[1] for pair in found])
+        root, off = np.arange(size), np.zeros(size)
+        for index in parent:
+            root[index], off[index] = find(index)
+        return root, off
 
     def _group(self, rows):
         """Rows by kind, and where each derivative goes in the sparse Jacobian."""
@@ -124,15 +126,23 @@ class System:
         entries = np.concatenate(parts)[self._kept] if parts else np.zeros(0)
         return residuals, entries
 
+    def alone(self) -> np.ndarray:
+        """Indices of the unknowns that no row speaks of."""
+        return np.setdiff1d(np.arange(self.count), self.column_of)
+
     def components(self) -> list[tuple[np.ndarray, np.ndarray]]:
-        """Groups of unknowns that rows tie together, as (unknown indices, row indices)."""
-        if not self.count:
-            return []
-        tie = coo_matrix((np.ones(len(self.row_of)), (self.row_of, self.column_of)), shape=(self.row_count, self.count))
-        number, label = connected_components(tie.T @ tie, directed=False)
-        row_label = np.full(self.row_count, -1)
-        row_label[self.row_of] = label[self.column_of]
+        """Groups of unknowns that rows tie together, as (unknown indices, row indices); those that no row speaks of are
+        in none."""
+        tied, column = np.unique(self.column_of, return_inverse=True)
+        size = self.row_count + len(tied)
+        edges = (np.ones(len(column), np.int8), (self.row_of, self.row_count + column))
+        number, label = connected_components(coo_matrix(edges, shape=(size, size)), directed=False)
+        row_label, label = label[: self.row_count], label[self.row_count :]
         order, row_order = np.argsort(label, kind="stable"), np.argsort(row_label, kind="stable")
         bounds = np.searchsorted(label[order], np.arange(number + 1))
         row_bounds = np.searchsorted(row_label[row_order], np.arange(number + 1))
-        return [(order[bounds[i] : bounds[i + 1]], row_order[row_bounds[i] : row_bounds[i + 1]]) for i in range(number)]
+        return [
+            (tied[order[bounds[i] : bounds[i + 1]]], row_order[row_bounds[i] : row_bounds[i + 1]])
+            for i in range(number)
+            if bounds[i] < bounds[i + 1]
+        ]

@@ -171,7 +171,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
 
   function candidates(part) {
     const { sketches, edges, corners, faces, planes, bodies } = state();
-    if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.name }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
+    if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.id }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
     if (part.kind === "centres") return sketches.flatMap((sketch) => sketch.centers.map((center) => ({ value: { sketch: sketch.id, name: center.id }, words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}` })));
     if (part.kind === "edges" || part.kind === "axis") return edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) }));
     if (part.kind === "corners") return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
@@ -315,7 +315,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   function beginning() {
     const begun = usual();
     const only = every(declared.parts).find((part) => part.kind === "regions");
-    const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.name]));
+    const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.id]));
     if (only && regions.length && !state().bodies.length) begun.regions = { sketch: regions[0][0], names: [regions[0][1]] };
     const edges = every(declared.parts).find((part) => part.kind === "edges");
     if (edges && state().bodies.length) begun.edges = { body: state().bodies[0].id, names: [] };

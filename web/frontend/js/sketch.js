@@ -1,6 +1,6 @@
 // The Sketch stage: drawing, choosing, dragging, tying and dimensioning.
 
-import { ask, command, mayChange, say, send, unit } from "./talk.js";
+import { ask, command, mayChange, say, send, setShown, unit } from "./talk.js";
 import { mark, onChanged, onTyped, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { Board } from "./board.js";
@@ -31,7 +31,9 @@ let drag = null;
 let justDragged = false;
 
 function show(state) {
+  if (state.since !== null && state.since !== drawing.data.version) return load();
   drawing.show(state);
+  setShown(state.version);
   board.setPictures(state.pictures);
   opened.show(state);
   if (!fitted) {
@@ -39,11 +41,11 @@ function show(state) {
     fit();
   }
   const free = state.degrees;
-  note.textContent = drawing.data.drawing.curves.length ? (free ? `${free} degree${free > 1 ? "s" : ""} of freedom` : "fully located") : "nothing drawn yet";
+  note.textContent = drawing.data.shapes.curves.length ? (free ? `${free} degree${free > 1 ? "s" : ""} of freedom` : "fully located") : "nothing drawn yet";
 }
 
 function fit() {
-  const { points, curves } = drawing.data.drawing;
+  const { points, curves } = drawing.data.shapes;
   if (!points.length) return fitPicture();
   const xs = points.map((point) => point.x);
   const ys = points.map((point) => point.y);
@@ -74,7 +76,7 @@ function caught(place, off) {
   let best = null;
   let least = SNAP_PX;
   const at = board.toScreen(place);
-  for (const point of drawing.data.drawing.points) {
+  for (const point of drawing.data.shapes.points) {
     if (point.role === "handle") continue;
     const there = board.toScreen([point.x, point.y]);
     const away = Math.hypot(there[0] - at[0], there[1] - at[1]);
@@ -108,9 +110,9 @@ async function tie(kind, id) {
   choose([]);
   const ordered = [...of].sort((a, b) => Number(Boolean(drawing.curve(a))) - Number(Boolean(drawing.curve(b))));
   if (!DIMENSIONS.has(kind)) return command("sketch.constrain", { kind, of: ordered });
-  const before = new Set(drawing.data.drawing.dimensions.map((dimension) => dimension.id));
+  const before = new Set(drawing.data.shapes.dimensions.map((dimension) => dimension.id));
   const done = await command("sketch.dimension", { kind, of: ordered, unit });
-  const fresh = done?.board.drawing.dimensions.find((dimension) => !before.has(dimension.id));
+  const fresh = drawing.data.shapes.dimensions.find((dimension) => !before.has(dimension.id));
   if (fresh?.driving) askValue(fresh.id);
 }
 
@@ -187,7 +189,7 @@ async function bringIn({ body, edge }) {
 
 /** A command on the curve that was clicked, or that has the point that was, and where. */
 function onCurve(name, id, event, kind) {
-  const curves = drawing.data.drawing.curves.filter((curve) => curve.id === id || curve.points.includes(id));
+  const curves = drawing.data.shapes.curves.filter((curve) => curve.id === id || curve.points.includes(id));
   const curve = curves.find((one) => !kind || one.kind === kind) ?? curves[0];
   return curve && command(name, { name: curve.id, place: board.at(event) });
 }

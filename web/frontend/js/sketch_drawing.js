@@ -6,10 +6,25 @@ import { corner, head, round, straight } from "./arrows.js";
 const FIRST_SHIFT = 34;
 const NEXT_SHIFT = 26;
 
+/** Lists of shapes with the changed and new ones put in and those that went taken out. */
+function merged(before, told) {
+  const parts = Object.entries(told).map(([part, { put, gone }]) => {
+    const fresh = new Map(put.map((item) => [item.id, item]));
+    const out = new Set(gone);
+    const kept = before[part].filter((item) => !out.has(item.id)).map((item) => {
+      const now = fresh.get(item.id) ?? item;
+      fresh.delete(item.id);
+      return now;
+    });
+    return [part, [...kept, ...fresh.values()]];
+  });
+  return Object.fromEntries(parts);
+}
+
 /** @param {import("./board.js").Board} board */
 export function createDrawing(board) {
-  let data = { drawing: { curves: [], points: [], dimensions: [], constraints: [] }, regions: [], findings: [] };
-  let resting = data.drawing;
+  let data = { version: -1, shapes: { curves: [], points: [], dimensions: [], constraints: [], regions: [] }, findings: [] };
+  let resting = data.shapes;
   let chosen = new Set();
   let rubber = [];
   let snap = null;
@@ -20,9 +35,9 @@ export function createDrawing(board) {
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
   function drawWorld() {
-    const { curves } = data.drawing;
+    const { curves } = data.shapes;
     const paths = behind.length ? [shape("path", { class: "behind", d: behind.filter((one) => !one.smooth).map((one) => one.d).join("") })] : [];
-    for (const region of data.regions) paths.push(shape("path", { class: "region show", d: region.d, "data-region": region.name, "pointer-events": "none" }));
+    for (const region of data.shapes.regions) paths.push(shape("path", { class: "region show", d: region.d, "data-region": region.id, "pointer-events": "none" }));
     for (const curve of curves) paths.push(shape("path", { class: "casing", d: curve.d }));
     for (const curve of curves) {
       if (chosen.has(curve.id)) paths.push(shape("path", { class: "halo", d: curve.d }));
@@ -46,8 +61,8 @@ export function createDrawing(board) {
   }
 
   function drawPoints(parts) {
-    const handles = new Set(data.drawing.curves.filter((curve) => curve.kind === "spline" && curve.points.some((id) => chosen.has(id) || chosen.has(curve.id))).flatMap((curve) => curve.points));
-    for (const point of data.drawing.points) {
+    const handles = new Set(data.shapes.curves.filter((curve) => curve.kind === "spline" && curve.points.some((id) => chosen.has(id) || chosen.has(curve.id))).flatMap((curve) => curve.points));
+    for (const point of data.shapes.points) {
       if (point.role === "handle" && !handles.has(point.id)) continue;
       const [x, y] = board.toScreen([point.x, point.y]);
       const free = point.ways.length > 0;
@@ -74,7 +89,7 @@ export function createDrawing(board) {
   function drawDimensions(parts) {
     const box = screenBox();
     const used = new Map();
-    for (const dimension of data.drawing.dimensions) {
+    for (const dimension of data.shapes.dimensions) {
       const group = shape("g", { class: `dim${dimension.driving ? "" : " reads"}${selected(dimension.id)}${dimension.source === "gauge" ? " known" : ""}`, "data-dimension": dimension.id });
       if (dimension.shape === "round") {
         group.append(...round(board.toScreen(dimension.center), dimension.radius * board.view.zoom, dimension.angle, dimension.label));
@@ -98,8 +113,8 @@ export function createDrawing(board) {
   const corners = ([left, top, right, low]) => [[left, top], [right, top], [right, low], [left, low]];
 
   function screenBox() {
-    const places = data.drawing.points.map((point) => board.toScreen([point.x, point.y]));
-    for (const dimension of data.drawing.dimensions) if (dimension.shape === "straight") places.push(board.toScreen(dimension.first));
+    const places = data.shapes.points.map((point) => board.toScreen([point.x, point.y]));
+    for (const dimension of data.shapes.dimensions) if (dimension.shape === "straight") places.push(board.toScreen(dimension.first));
     if (!places.length) return [0, 0, 1, 1];
     const xs = places.map((place) => place[0]);
     const ys = places.map((place) => place[1]);
@@ -126,7 +141,7 @@ export function createDrawing(board) {
 
   /** Constraints of what is chosen, in words beside it. */
   function drawWords(parts) {
-    const lines = data.drawing.constraints.filter((item) => item.of.some((id) => chosen.has(id)) || chosen.has(item.id));
+    const lines = data.shapes.constraints.filter((item) => item.of.some((id) => chosen.has(id)) || chosen.has(item.id));
     if (!lines.length) return;
     const [width] = board.size;
     const text = lines.slice(0, 8).map((item) => item.words);
@@ -174,11 +189,11 @@ export function createDrawing(board) {
     get data() { return data; },
     get chosen() { return chosen; },
     /** @param {any} fresh */
-    show(fresh) { data = { ...data, ...fresh }; resting = data.drawing; drawWorld(); drawScreen(); },
+    show(fresh) { data = { ...data, ...fresh, shapes: fresh.since === null ? fresh.shapes : merged(resting, fresh.shapes) }; resting = data.shapes; drawWorld(); drawScreen(); },
     /** While something is dragged: what lies elsewhere than at rest. @param {{ curves: Record<string, string>, points: Record<string, [number, number]>, dimensions: any[] }} moved */
     move(moved) {
       const told = new Map(moved.dimensions.map((dimension) => [dimension.id, dimension]));
-      data = { ...data, drawing: {
+      data = { ...data, shapes: {
         ...resting,
         curves: resting.curves.map((curve) => (curve.id in moved.curves ? { ...curve, d: moved.curves[curve.id] } : curve)),
         points: resting.points.map((point) => (point.id in moved.points ? { ...point, x: moved.points[point.id][0], y: moved.points[point.id][1] } : point)),
@@ -193,8 +208,8 @@ export function createDrawing(board) {
     sketchOut(paths, caught) { rubber = paths; snap = caught; drawWorld(); drawScreen(); },
     /** Teeth and worst places of the departure from the picture's edge, or null for none. @param {any} found */
     comb(found) { comb = found; drawWorld(); drawScreen(); },
-    point: (id) => data.drawing.points.find((point) => point.id === id),
-    curve: (id) => data.drawing.curves.find((curve) => curve.id === id),
-    dimension: (id) => data.drawing.dimensions.find((dimension) => dimension.id === id),
+    point: (id) => data.shapes.points.find((point) => point.id === id),
+    curve: (id) => data.shapes.curves.find((curve) => curve.id === id),
+    dimension: (id) => data.shapes.dimensions.find((dimension) => dimension.id === id),
   };
 }

@@ -56,8 +56,8 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       async send(items) {
         const done = await command("sketch.line", { start: sent(items[0]), end: sent(items[1]), free });
         if (!done) return [];
-        const ends = done.board.drawing.curves.at(-1)?.points;
-        const end = done.board.drawing.points.find((point) => point.id === (items[1].point?.id ?? ends?.[1]));
+        const ends = drawing.data.shapes.curves.at(-1)?.points;
+        const end = drawing.data.shapes.points.find((point) => point.id === (items[1].point?.id ?? ends?.[1]));
         tell("Click the next end; Esc ends the chain.");
         return items[1].point ? [] : end ? [{ point: end }] : [];
       },
@@ -99,7 +99,7 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       async send(items) {
         edge = "";
         const done = await command("sketch.follow", { start: sent(items[0]), end: sent(items[1]) });
-        const last = done && nearestPoint(done.board.drawing.points, placeOf(items[1]));
+        const last = done && nearestPoint(drawing.data.shapes.points, placeOf(items[1]));
         if (last) tell("Click the next place on the edge; Esc ends.");
         return last ? [{ point: last }] : [];
       },

@@ -147,7 +147,7 @@ function drawnSketch(sketch, wanted) {
   const isChosen = (name) => chosen?.sketch === sketch.id && chosen.names.includes(name);
   const point = sentence.pointedAt;
   const states = (name) => `${isChosen(name) ? " sel" : ""}${point?.sketch === sketch.id && point.name === name ? " at" : ""}`;
-  if (wanted === "regions") for (const region of sketch.regions) group.append(shape("path", { class: `region show${states(region.name)}`, d: region.d, "data-pick": region.name, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(region.name)), "aria-label": `Region of ${region.area.toFixed(1)} square millimetres of ${sketch.title}` }));
+  if (wanted === "regions") for (const region of sketch.regions) group.append(shape("path", { class: `region show${states(region.id)}`, d: region.d, "data-pick": region.id, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(region.id)), "aria-label": `Region of ${region.area.toFixed(1)} square millimetres of ${sketch.title}` }));
   for (const curve of sketch.curves) group.append(shape("path", { class: `curve${curve.construction ? " construction" : " free"}`, d: curve.d, "pointer-events": "none" }));
   if (wanted === "centres") for (const center of sketch.centers) group.append(shape("circle", { class: `region show${states(center.id)}`, cx: center.place[0], cy: center.place[1], r: center.radius, "data-pick": center.id, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(center.id)), "aria-label": `Circle of ${sketch.title}` }));
   return group;

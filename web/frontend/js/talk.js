@@ -14,6 +14,12 @@ export function setVersion(value) {
   page.dataset.version = String(value);
 }
 
+let shown = null;
+/** Keep the version that the Board shows, so that answers need tell only the difference. @param {number} value */
+export function setShown(value) {
+  shown = value;
+}
+
 const csrf = document.body.dataset.csrf;
 
 /** A refusal in words. */
@@ -81,14 +87,14 @@ let queue = Promise.resolve();
 
 /** Carry out a command; commands of one page run one after the other. Null when it was refused. @param {string} name @param {any} args */
 export function command(name, args) {
-  const run = () => send(`do/${name}`, { version: version(), arguments: args, stage }).then(settle, refuse);
+  const run = () => send(`do/${name}`, { version: version(), arguments: args, stage, shown }).then(settle, refuse);
   queue = queue.then(run, run);
   return queue;
 }
 
 /** @param {"undo"|"redo"} way */
 export function history(way) {
-  const run = () => send(way, { version: version(), stage }).then(settle, refuse);
+  const run = () => send(way, { version: version(), stage, shown }).then(settle, refuse);
   queue = queue.then(run, run);
   return queue;
 }

@@ -1,0 +1,33 @@
+"""Values kept for a while in this process, the least used let go of first."""
+
+import threading
+from collections import OrderedDict
+
+
+class Kept:
+    """At most so many values by key, for all threads."""
+
+    def __init__(self, most):
+        self.most = most
+        self._lock = threading.Lock()
+        self._values = OrderedDict()
+
+    def get(self, key):
+        """The value, or None."""
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+            return self._values.get(key)
+
+    def put(self, key, value):
+        """Keep a value, and answer with it."""
+        with self._lock:
+            self._values[key] = value
+            self._values.move_to_end(key)
+            while len(self._values) > self.most:
+                self._values.popitem(last=False)
+        return value
+
+    def drop(self, key):
+        with self._lock:
+            self._values.pop(key, None)
