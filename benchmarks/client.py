@@ -11,24 +11,26 @@ import time
 import urllib.parse
 
 from launch.places import ROOT
+from launch.serve import READY
 
 MOST_IDLE_S = 20.0
 
 
 class Application:
-    """``./nomogon start`` in a process of its own; ``seconds`` is how long it took until its address was printed."""
+    """``./nomogon start`` of a checkout in a process of its own, when all is ready; ``seconds`` is how long it took
+    until its address was printed."""
 
-    def __init__(self):
+    def __init__(self, root=ROOT):
         begin = time.perf_counter()
         self.process = subprocess.Popen(
-            [str(ROOT / "nomogon"), "start", "--port", "8700"], stdout=subprocess.PIPE, stderr=sys.stderr, text=True
+            [str(root / "nomogon"), "start", "--port", "8700"], stdout=subprocess.PIPE, stderr=sys.stderr, text=True
         )
         self.port = None
         for line in self.process.stdout:
             if found := re.search(r"http://127\.0\.0\.1:(\d+)", line):
-                self.port = int(found[1])
+                self.port, self.seconds = int(found[1]), time.perf_counter() - begin
+            if READY in line:
                 break
-        self.seconds = time.perf_counter() - begin
         if self.port is None:
             raise SystemExit("the application did not start")
 

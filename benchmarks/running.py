@@ -5,10 +5,13 @@ import math
 import os
 import secrets
 import signal
+import subprocess
 import sys
+import tempfile
 import threading
 import time
 import uuid
+from pathlib import Path
 
 import django
 import numpy as np
@@ -17,11 +20,13 @@ from benchmarks.client import Application, Client
 from benchmarks.hostile import hostile_files
 from benchmarks.slice import forty_entities, plate
 from core.tests.specimens import job_of
-from launch.places import ROOT
+from launch.places import ROOT, environment
 from launch.postgres import Cluster
+from launch.serve import work_command
 from nomogon_core.geometry.curves import moved
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.model import Constraint
+from nomogon_core.sketch.regions import find_regions
 from nomogon_core.sketch.solve import freedom
 
 PEOPLE, DRAGGING, LOAD_S = 50, 5, 60.0
@@ -399,6 +404,105 @@ def of_hostile(user, port, random):
     return {"hostile_500s": float(worst), "hostile_longest_s": longest, "hostile_peak_mb": peak / 2**20}
 
 
+def drilled_plate(count=30, radius=3.0):
+    """The document of a job of so many operations, each on the body that the one before it left."""
+    from nomogon_core.job.commands import carry_out
+    from nomogon_core.job.library import Library
+
+    sketch = many_outlines(1)
+    centers = []
+    for index in range(count - 1):
+        sketch, hole = edit.add_circle(sketch, (200.0 + 12 * (index % 6), 12.0 * (index // 6)), radius)
+        centers.append(hole)
+    sketch, rim = edit.add_circle(sketch, (230.0, 24.0), 60.0)
+    document, library = job_of(sketch), Library()
+    region = next(one.name for one in find_regions(sketch) if rim in one.name.split())
+    blanks = {"regions": {"sketch": "s1", "names": [region]}, "extent": "by", "length": "8 mm", "way": "up"}
+    add = {"kind": "extrude", "blanks": blanks | {"result": "new", "body": "Plate"}}
+    document = carry_out(document, "solid.add", add, library).document
+    body = next(iter(document["bodies"]))
+    for index, center in enumerate(centers):
+        picked = {"centres": {"sketch": "s1", "names": [center]}, "body": body}
+        size = {"diameter": f"{2 * radius + 0.5 + index / 100:.2f} mm", "extent": "by", "depth": "2 mm"}
+        document = carry_out(document, "solid.add", {"kind": "hole", "blanks": picked | size}, library).document
+    return document
+
+
+def second_worker_ratio(user):
+    """Seconds that a fresh process takes to build what another one has built over those that the first one took."""
+    from nomogon_core.solid import graph
+    from work import kernels, services
+    from work.shapes import shared_by
+
+    job = Job(user, drilled_plate())
+    arguments = services.rebuild_arguments(drilled_plate())["document"]
+    kernels.rebuild_job(services.rebuild_arguments(drilled_plate(3, 2.0))["document"])  # what is loaded at first use
+    times = []
+    for _ in range(2):
+        kernels._CACHE = graph.Cache()
+        took, (result, _) = timed(kernels.rebuild_job, arguments, shared_by(job.row.pk))
+        times.append(took)
+        if any(step["problem"] for step in result["steps"]):
+            raise SystemExit("a step of the plate fails")
+    print(f"   {len(result['steps'])} steps, {times[0]:.0f} ms, then {times[1]:.0f} ms")
+    return times[1] / times[0]
+
+
+def throughput_of(user, workers, tasks=8):
+    """Tasks a second of so many workers of one process each."""
+    from work import services
+
+    jobs = [Job(user, drilled_plate(30, 2.0 + 0.1 * index + 0.01 * workers)) for index in range(tasks)]
+    command = [*work_command(1)]
+    running = [subprocess.Popen(command, env=environment(), start_new_session=True) for _ in range(workers)]
+    try:
+        warm = [Job(user, drilled_plate(4, 1.0 + index)) for index in range(2 * workers)]
+        _done([_asked(one, services) for one in warm])
+        begin = time.perf_counter()
+        _done([_asked(one, services) for one in jobs])
+        seconds = time.perf_counter() - begin
+    finally:
+        for process in running:
+            process.terminate()
+            process.wait(20)
+    print(f"   {workers} worker{'s' * (workers > 1)}: {tasks} tasks in {seconds:.1f} s")
+    return tasks / seconds
+
+
+def _asked(job, services):
+    from jobs.store import document_of
+
+    return services.submit(job.row, "rebuild", services.rebuild_arguments(document_of(job.row)))
+
+
+def _done(asked, seconds=120):
+    from work.models import Task
+
+    deadline = time.monotonic() + seconds
+    while Task.objects.filter(pk__in=[task.pk for task in asked], status__in=Task.OPEN).exists():
+        if time.monotonic() > deadline:
+            raise SystemExit("the workers did not end")
+        time.sleep(0.02)
+
+
+def of_workers(user):
+    """Figures of workers beside each other; no other worker may run."""
+    return {
+        "second_worker_ratio": second_worker_ratio(user),
+        "throughput_2_workers": float(np.median([throughput_of(user, 2) / throughput_of(user, 1) for _ in range(3)])),
+    }
+
+
+def first_start_s():
+    """Seconds until a fresh clone of this checkout prints its address, with the packages downloaded before."""
+    with tempfile.TemporaryDirectory() as folder:
+        root = Path(folder) / "clone"
+        subprocess.run(["git", "clone", "-q", str(ROOT), str(root)], check=True)
+        application = Application(root)
+        application.stop()
+        return application.seconds
+
+
 REACH = {
     "freedom_ms_500": (15, "degrees of freedom of 481 curves"),
     "command_ms_p95_500": (60, "a dimension changed over HTTP, 481 curves"),
@@ -417,6 +521,9 @@ REACH = {
     "hostile_500s": (0, f"{HOSTILE} broken files over every format, and seven made to harm"),
     "hostile_longest_s": (15, "the longest of them"),
     "hostile_peak_mb": (1500, "web server and its readers"),
+    "second_worker_ratio": (0.35, "30 operations built by a fresh process, shapes shared, over the first"),
+    "throughput_2_workers": (1.6, "at least; two workers of one process each over one, median of three"),
+    "first_start_s": (80, "a fresh clone to its address, packages downloaded before"),
     "killed_lost": (0, f"acknowledged edits lost or half done over {KILLS} kills of web, worker, pool and database"),
 }
 
@@ -444,10 +551,13 @@ def run(seed=None):
         lambda: {"taken_up_again_s": taken_up_again_s(user)},
         lambda: of_hostile(user, port, np.random.default_rng([seed, 1])),
         lambda: {"killed_lost": killed_lost(user, port, np.random.default_rng([seed, 2]))},
+        application.stop,
+        lambda: of_workers(user),
+        lambda: {"first_start_s": first_start_s()},
     )
     try:
         for step in steps:
-            figures |= step()
+            figures |= step() or {}
             print("   " + ", ".join(f"{name} {value:.3g}" for name, value in list(figures.items())[-5:]), flush=True)
     finally:
         connection.close()  # it may have died with a server

@@ -6,17 +6,19 @@ import os
 import signal
 import socket
 import subprocess
+import threading
 import time
 import urllib.request
 
 from launch.places import CLUSTER, DATABASE_URL, ROOT, VENV, VENV_PYTHON, SetupError, environment, say
 from launch.postgres import Cluster
-from launch.setup import prepare
+from launch.setup import finish, prepare
 
 FIRST_PORT = 8000
 WEB_THREADS = 8
 LOOK_EVERY_S, FIRST_PAUSE_S, LONGEST_PAUSE_S, STEADY_S = 0.5, 0.5, 30.0, 60.0
 LEAVE_S = 8.0
+READY = "All is ready."
 PERSON = "Demo sign-in: name ro, password hive-latch\n  "
 
 
@@ -46,8 +48,9 @@ def web_command(port, host="127.0.0.1"):
     return [str(VENV / "bin" / "gunicorn"), "nomogon_web.wsgi:application", *named]
 
 
-def work_command():
-    return [str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work"]
+def work_command(processes=None):
+    wanted = ["--processes", str(processes)] if processes else []
+    return [str(VENV_PYTHON), str(ROOT / "web" / "manage.py"), "work", *wanted]
 
 
 class Part:
@@ -124,13 +127,23 @@ def _watch(parts, cluster):
                     part.start()
 
 
+def _finish(demo):
+    try:
+        finish(demo)
+        print(f"  {READY}\n", flush=True)
+    except SetupError as problem:
+        say(str(problem))
+
+
 def _serve(arguments, name, *, web, work):
     parser = argparse.ArgumentParser(prog=f"./nomogon {name}")
     if web:
         parser.add_argument("--port", type=int, default=FIRST_PORT)
         parser.add_argument("--host", default="127.0.0.1", help="address to listen on")
+    if work:
+        parser.add_argument("--processes", type=int, help="how many things the worker does at a time")
     options = parser.parse_args(arguments)
-    launched = prepare(web=True, demo=web and work)
+    launched = prepare(web=True, demo=web and work, later=True)
     cluster = None if os.environ.get(DATABASE_URL) else Cluster(os.environ.get(CLUSTER, ""))
     signal.signal(signal.SIGTERM, _leave)
     parts = []
@@ -140,12 +153,13 @@ def _serve(arguments, name, *, web, work):
             address = f"http://{options.host}:{port}"
             parts.append(Part("web server", web_command(port, options.host)))
         if work:
-            parts.append(Part("worker", work_command()))
+            parts.append(Part("worker", work_command(options.processes)))
         if web and not wait_until_up(f"http://127.0.0.1:{port}", parts[0]):
             say("the web server did not come up; what it said is above.")
             return 1
         where = f"Nomogon is at {address}" if web else "The worker serves the queue"
         print(f"\n  {where}\n  {PERSON if web and work else ''}Ctrl-C stops it.\n", flush=True)
+        threading.Thread(target=_finish, args=(web and work,), daemon=True).start()
         _watch(parts, cluster)
     except KeyboardInterrupt:
         return 0

@@ -102,7 +102,12 @@ def front_end():
     ):
         (STATE / "stamps" / "npm").write_text(digest(lock) + "True")
     sources = [lock, ROOT / "package.json", ROOT / "web" / "frontend", ROOT / "web" / "templates"]
-    once("pages", digest(*sources), lambda: run(npm, "run", "--silent", "build", what="building the pages"))
+
+    def build():
+        say("building the pages …")
+        run(npm, "run", "--silent", "build", what="building the pages")
+
+    once("pages", digest(*sources), build)
     once(
         "static",
         digest(*sources),
@@ -113,46 +118,73 @@ def front_end():
 def compiled_loops():
     """Compile the numeric inner loops once, so that no user waits for it."""
     core = ROOT / "core" / "nomogon_core"
-    once(
-        "compiled",
-        digest(*sorted(core.rglob("compiled*.py")), core / "trace" / "warm.py"),
-        lambda: run(
-            VENV_PYTHON, "-m", "nomogon_core.trace.warm", what="compiling the numeric loops", env=environment()
-        ),
-    )
+
+    def compile():
+        say("compiling the numeric loops (most of a minute, once) …")
+        run(VENV_PYTHON, "-m", "nomogon_core.trace.warm", what="compiling the numeric loops", env=environment())
+
+    once("compiled", digest(*sorted(core.rglob("compiled*.py")), core / "trace" / "warm.py"), compile)
 
 
 def manage(*arguments, what):
     return run(VENV_PYTHON, ROOT / "web" / "manage.py", *arguments, what=what, env=environment())
 
 
-def database(demo):
-    """A private PostgreSQL cluster or the database of a given URL, its tables, and the demo jobs if wanted; whether the
-    server was started just now."""
+def database():
+    """A private PostgreSQL cluster or the database of a given URL, and its tables; whether the server was started just
+    now."""
     name, url, launched = os.environ.get(CLUSTER, ""), os.environ.get(DATABASE_URL), False
     if url:
         name, cluster = "-by-url", hashlib.sha256(url.encode()).hexdigest()[:12]
     else:
         cluster, launched = postgres.Cluster(name).start()
     migrations = sorted(path for path in (ROOT / "web").glob("*/migrations") if path.is_dir())
-    once(
-        f"migrated{name}",
-        cluster + digest(*migrations),
-        lambda: manage("migrate", "--noinput", what="preparing the database"),
-    )
-    if demo and not url:
-        sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
-        once(f"demo{name}", cluster + sample, lambda: manage("demo", what="writing the demo jobs"))
+
+    def migrate():
+        say("preparing the database …")
+        manage("migrate", "--noinput", what="preparing the database")
+
+    once(f"migrated{name}", cluster + digest(*migrations), migrate)
     return launched
 
 
-def prepare(*, web=False, browser=False, demo=False):
+def demo_jobs(*what):
+    """The made-up jobs, or of these only what is named, in a database that belongs to this checkout."""
+    if os.environ.get(DATABASE_URL):
+        return
+    name = os.environ.get(CLUSTER, "")
+    sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
+
+    def write():
+        say(f"writing the demo {'people' if what else 'jobs'} …")
+        manage("demo", *what, what="writing the demo jobs")
+
+    once("demo" + "".join(what) + name, postgres.Cluster(name).start()[0] + sample, write)
+
+
+def finish(demo):
+    """What an application that is up already does not wait for.
+
+    Args:
+        demo: the demo jobs are wanted in the database.
+
+    Raises:
+        SetupError: it could not be done.
+    """
+    with only_one():
+        compiled_loops()
+        if demo:
+            demo_jobs()
+
+
+def prepare(*, web=False, browser=False, demo=False, later=False):
     """Bring this checkout to where a command can run.
 
     Args:
         web: database and pages are needed.
         browser: headless Chromium is needed.
         demo: the demo jobs are wanted in the database.
+        later: what takes long is left to :func:`finish`.
 
     Returns:
         whether the database server was started just now.
@@ -168,8 +200,12 @@ def prepare(*, web=False, browser=False, demo=False):
             wanted["chromium"] = program("chromium")
         debian_packages(wanted)
         python_environment()
-        compiled_loops()
+        if not later:
+            compiled_loops()
+        launched = False
         if web:
             front_end()
-            return database(demo)
-        return False
+            launched = database()
+        if demo:
+            demo_jobs(*(["--people"] if later else []))
+        return launched

@@ -7,6 +7,7 @@ import re
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import ezdxf
 import lib3mf
@@ -32,6 +33,13 @@ from nomogon_core.solid import display, graph, kernel, naming, planes
 from nomogon_core.solid.facts import DENSITIES
 
 ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
+
+
+class Shelf(dict):
+    """A store of results in memory."""
+
+    def put(self, key, step, data):
+        self[key] = data
 
 
 def only(bodies):
@@ -322,6 +330,25 @@ class Names(unittest.TestCase):
         changed = run(sketch, [operations[0], with_number(operations[1], "radius", 1.5)], cache)
         self.assertEqual(changed[1][0], first[1][0])
         self.assertNotEqual(changed[1][1], first[1][1])
+
+    def test_a_fresh_process_goes_on_from_what_another_has_built(self):
+        sketch = drawn(ROUNDED, hole(20, 20, 5))
+        operations = plate_operations(sketch, 5.0, fillet=1.0)
+        store = Shelf()
+        with mock.patch.object(graph, "WORTH_SHARING_S", 0.0):
+            first = run(sketch, operations, graph.Cache(store=store))
+        self.assertEqual(len(store), 2)
+        with mock.patch.object(graph, "_attempt", side_effect=AssertionError("nothing is built again")):
+            second = run(sketch, operations, graph.Cache(store=store))
+        self.assertEqual(first[1], second[1])
+        one, other = only(first[0]), only(second[0])
+        self.assertEqual((one.facts, one.key, one.title), (other.facts, other.key, other.title))
+        self.assertEqual(one.flat_faces(), other.flat_faces())
+        edges = [[name for _, name in naming.edge_names(body.shape, body.names)] for body in (one, other)]
+        self.assertEqual(sorted(edges[0]), sorted(edges[1]))
+        longer = [*operations, operation("op3", "fillet", body="Plate", edges=edges[0][:1], radius=0.2)]
+        whole, resumed = (only(run(sketch, longer, cache)[0]) for cache in (None, graph.Cache(store=store)))
+        self.assertAlmostEqual(whole.facts.volume_mm3, resumed.facts.volume_mm3, places=9)
 
     def test_flat_faces_are_planes_that_look_out_of_the_material(self):
         sketch = drawn(ROUNDED, hole(20, 20, 5))

@@ -1,7 +1,9 @@
 """Long work: crashes, time limits, cancelling, and work that is done once."""
 
+import os
 import time
 import unittest
+import uuid
 from datetime import timedelta
 from unittest import mock
 
@@ -13,12 +15,11 @@ from nomogon_core.sketch.regions import find_regions
 from web.tests import crashers
 from web.tests.helpers import JobCase, extrusion
 from work import kernels, queue, services, tasks
-from work.models import Output, Task
-from work.pool import Pool, Stopped
+from work.models import Output, Shape, Task
+from work.pool import Lanes, Pool, Stopped
+from work.shapes import MOST_OF_A_STEP, Shapes, shared_by
 
-
-def never():
-    return False
+RELEASED = {"file": "stl", "title": "x", "chord": 0.1}
 
 
 class Pools(unittest.TestCase):
@@ -39,6 +40,15 @@ class Pools(unittest.TestCase):
         self.stops("too long", crashers.hang, seconds=0.5)
         self.stops("too large", crashers.swallow)
         self.stops("cancelled", crashers.hang, watch=lambda: True)
+
+
+class Warmth(unittest.TestCase):
+    def test_what_belongs_together_goes_where_it_went_before(self):
+        lanes = Lanes("work.readers", 2, 700 * 2**20)
+        self.addCleanup(lanes.close)
+        went = {owner: {lanes.run(owner, os.getpid, [], 30) for _ in range(3)} for owner in "abab"}
+        self.assertEqual([len(each) for each in went.values()], [1, 1])
+        self.assertNotEqual(went["a"], went["b"])
 
 
 class Tasks(JobCase):
@@ -78,6 +88,31 @@ class Tasks(JobCase):
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 200)
         self.client.force_login(self.mt)
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 404)
+
+    def test_what_took_its_time_is_shared_and_of_each_step_the_newest(self):
+        self.finished(self.submitted())
+        shapes = Shape.objects.filter(job=self.job)
+        steps = set(shapes.values_list("step", flat=True))
+        self.assertLessEqual(len(steps), 4)
+        tasks.pool.close()
+        shared = shared_by(self.job.pk)
+        store = Shapes(*shared)
+        for number in range(5):
+            store.put(f"k{number}", "op9", b"shape %d" % number)
+        self.assertEqual([store.get(f"k{number}") for number in (0, 1, 4)], [None, None, b"shape 4"])
+        self.assertEqual(shapes.filter(step="op9").count(), MOST_OF_A_STEP)
+        self.assertIsNone(Shapes(shared[0], uuid.uuid4()).get("k4"), "it belongs to one job")
+        task = services.submit(self.job, "release", services.rebuild_arguments(document_of(self.job)) | RELEASED)
+        self.assertEqual(self.finished(task).status, Task.DONE, "fresh processes go on from there")
+
+    def test_without_the_store_work_goes_on(self):
+        store = Shapes({"host": "127.0.0.1", "port": 1, "dbname": "none"}, self.job.pk)
+        self.addCleanup(setattr, Shapes, "_lost_until", 0.0)
+        self.addCleanup(setattr, Shapes, "_connection", None)
+        Shapes._connection = None
+        with self.assertLogs("work.shapes", "WARNING"):
+            self.assertIsNone(store.get("k"))
+        store.put("k", "op1", b"shape")
 
     def test_a_crash_is_pinned_on_its_operation(self):
         with mock.patch.object(kernels, "rebuild_job", crashers.rebuild_that_crashes):

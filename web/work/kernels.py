@@ -18,15 +18,25 @@ from nomogon_core.picture.cleanup import Scale, clean
 from nomogon_core.picture.decode import decode, linear_to_srgb
 from nomogon_core.sketch import model
 from nomogon_core.solid import display, graph
+from work.shapes import Shapes
 
 _CACHE = graph.Cache()
 NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}}
 
 
-def rebuild_job(document, count=None):
+def _cache(shared):
+    """This process's results, and those of others where it is told how to reach them."""
+    return _CACHE.sharing(Shapes(*shared) if shared else None)
+
+
+def rebuild_job(document, shared=None, count=None):
     """Steps, facts of the bodies, frames of planes and faces, and the packed mesh of the first ``count`` steps of a
-    Build sheet."""
-    built = graph.run(_sheet(document), _CACHE, count)
+    Build sheet.
+
+    Args:
+        shared: see :func:`work.shapes.shared_by`; None shares nothing.
+    """
+    built = graph.run(_sheet(document), _cache(shared), count)
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
         "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},
@@ -54,9 +64,9 @@ def _sheet(document):
     return build_of(whole, environment(whole))
 
 
-def edge_in_sketch(document, sketch, body, edge):
+def edge_in_sketch(document, shared, sketch, body, edge):
     """The plane curve that an edge of the solid shows in a sketch."""
-    return {"curve": edge_record(_whole(document), sketch, body, edge, _CACHE)}, None
+    return {"curve": edge_record(_whole(document), sketch, body, edge, _cache(shared))}, None
 
 
 def _teller(progress):
@@ -76,6 +86,6 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, kind, title, chord):
+def release_file(document, shared, kind, title, chord):
     """One file of the release."""
-    return {"kind": kind}, release.write_file(kind, _sheet(document), title, chord=chord, cache=_CACHE)
+    return {"kind": kind}, release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared))

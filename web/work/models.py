@@ -53,3 +53,16 @@ class Output(models.Model):
 
     task = models.OneToOneField(Task, on_delete=models.CASCADE, primary_key=True)
     data = models.BinaryField()
+
+
+class Shape(models.Model):
+    """What came of a step of a job, for any worker to go on from; see :mod:`work.shapes`."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="shapes", db_constraint=False)
+    key = models.CharField(max_length=64)
+    step = models.CharField(max_length=20)
+    data = models.BinaryField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "key"], name="one_shape_a_key")]

@@ -10,7 +10,9 @@ import time
 
 from pebble import ProcessExpired, ProcessPool
 
-LOOK_EVERY_S = 0.25
+from work.kept import Kept
+
+LOOK_EVERY_S, MOST_WARM = 0.25, 64
 
 
 CRASHED, TOO_LONG, TOO_LARGE, CANCELLED = "crashed", "too long", "too large", "cancelled"
@@ -102,3 +104,40 @@ class Pool:
                 raise Stopped(TOO_LARGE) from None
             except ProcessExpired as ended:
                 raise Stopped(TOO_LONG if ended.exitcode == -signal.SIGXCPU else CRASHED) from None
+
+
+class Lanes:
+    """Processes of which each does one thing at a time; what belongs together goes where it went last, if that one has
+    nothing else to do, since much of it is at hand there.
+
+    Args:
+        module, memory_bytes: as :class:`Pool`; count: how many processes.
+    """
+
+    def __init__(self, module, count, memory_bytes):
+        self._free = threading.Condition()
+        self._lanes = {Pool(module, 1, memory_bytes): Kept(MOST_WARM) for _ in range(count)}
+        self._idle = list(self._lanes)
+
+    def start(self):
+        for pool in self._lanes:
+            pool.start()
+
+    def close(self):
+        for pool in self._lanes:
+            pool.close()
+
+    def run(self, whose, *arguments):
+        """As :meth:`Pool.run`, in a process that has done something of the same owner lately, else in that which has
+        been idle longest."""
+        with self._free:
+            self._free.wait_for(lambda: self._idle)
+            pool = next((one for one in self._idle if self._lanes[one].get(whose)), self._idle[0])
+            self._idle.remove(pool)
+            self._lanes[pool].put(whose, True)
+        try:
+            return pool.run(*arguments)
+        finally:
+            with self._free:
+                self._idle.append(pool)
+                self._free.notify()

@@ -9,12 +9,14 @@ from jobs.models import Blob
 from nomogon_core.errors import CoreError
 from work import kernels, queue
 from work.models import Task
-from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Pool, Stopped
+from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Lanes, Stopped
+from work.shapes import shared_by
 
 log = logging.getLogger(__name__)
 TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60}
 MEMORY_BYTES = 4 * 2**30
-pool = Pool("work.kernels", processes=2, memory_bytes=MEMORY_BYTES)
+PROCESSES = 2
+pool = Lanes("work.kernels", PROCESSES, MEMORY_BYTES)
 WORDS = {
     CRASHED: "The geometry kernel stopped while working on this, which it does on some shapes. "
     "Nothing was lost; change the last operation and try again.",
@@ -30,9 +32,10 @@ def _call(task, progress):
     """Function and arguments of a task; ``progress`` is a file that the work writes its share 0..1 into."""
     arguments = task.arguments
     if task.kind == "rebuild":
-        return kernels.rebuild_job, [arguments["document"]]
+        return kernels.rebuild_job, [arguments["document"], shared_by(task.job_id)]
     if task.kind == "edge":
-        return kernels.edge_in_sketch, [arguments[name] for name in ("document", "sketch", "body", "edge")]
+        picked = [arguments[name] for name in ("sketch", "body", "edge")]
+        return kernels.edge_in_sketch, [arguments["document"], shared_by(task.job_id), *picked]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)
@@ -53,18 +56,28 @@ def _call(task, progress):
             arguments["mm_per_px"],
             progress,
         ]
-    return kernels.release_file, [arguments["document"], arguments["file"], arguments["title"], arguments["chord"]]
+    wanted = [arguments[name] for name in ("file", "title", "chord")]
+    return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 
-def _up_to_the_culprit(document, why, cancelled):
+def serve_with(processes):
+    """Do work in so many processes."""
+    global pool
+    pool = Lanes("work.kernels", processes, MEMORY_BYTES)
+    pool.start()
+
+
+def _up_to_the_culprit(task, why, cancelled):
     """The rebuild without the step that stopped the kernel and those after it; that one gets the reason."""
+    document, shared = task.arguments["document"], shared_by(task.job_id)
     order = document["steps"]
     works, fails = 0, len(order)
     result, data = kernels.NOTHING, None
     while fails - works > 1:
         middle = (works + fails) // 2
         try:
-            result, data = pool.run(kernels.rebuild_job, [document, middle], TIME_LIMITS_S["rebuild"], cancelled)
+            arguments = [document, shared, middle]
+            result, data = pool.run(task.job_id, kernels.rebuild_job, arguments, TIME_LIMITS_S["rebuild"], cancelled)
             works = middle
         except Stopped as stopped:
             if stopped.reason == CANCELLED:
@@ -103,12 +116,12 @@ def _outcome(task, progress):
 
     try:
         try:
-            result, data = pool.run(*_call(task, str(progress)), seconds, watch)
+            result, data = pool.run(task.job_id, *_call(task, str(progress)), seconds, watch)
         except Stopped as stopped:
             if task.kind != "rebuild" or stopped.reason == CANCELLED:
                 raise
             why = WORDS[stopped.reason].format(seconds=seconds)
-            result, data = _up_to_the_culprit(task.arguments["document"], why, watch)
+            result, data = _up_to_the_culprit(task, why, watch)
         outcome = {"status": Task.DONE, "result": result}
     except CoreError as problem:
         outcome["problem"] = str(problem)[:500]

@@ -7,6 +7,7 @@ on it, and the names in a result never depend on which worker made it.
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from typing import TYPE_CHECKING
 
@@ -15,7 +16,7 @@ import attrs
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.quantity.expression import Known, evaluate
 from nomogon_core.quantity.units import length_of
-from nomogon_core.solid import kernel, naming, planes
+from nomogon_core.solid import keeping, kernel, naming, planes
 from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
 from nomogon_core.solid.brought import followed
 from nomogon_core.solid.facts import Step, fingerprint
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.planes import Frame
     from nomogon_core.solid.sheet import BuildSheet
 
-CACHE_ENTRIES = 400
+CACHE_ENTRIES, WORTH_SHARING_S = 400, 0.015
 NO_PLANE = "The plane of {} is lost: {}"
 
 
@@ -50,21 +51,40 @@ class Built:
 
 
 class Cache:
-    """Results by the hash of what they read, least recently used ones dropped."""
+    """Results by the hash of what they read, least recently used ones dropped; those that took their time are shared
+    through a store.
 
-    def __init__(self, entries: int = CACHE_ENTRIES) -> None:
-        self.entries, self.kept = entries, OrderedDict()
+    Args:
+        store: kept beyond this process, or None.
+    """
 
-    def get(self, key: str) -> None:
+    def __init__(self, entries: int = CACHE_ENTRIES, store: keeping.Store | None = None) -> None:
+        self.entries, self.store, self.kept = entries, store, OrderedDict()
+
+    def sharing(self, store: keeping.Store | None) -> Cache:
+        """The same cache, with another store."""
+        other = Cache(self.entries, store)
+        other.kept = self.kept
+        return other
+
+    def get(self, key: str) -> tuple[dict[str, Body], Step] | None:
         if key in self.kept:
             self.kept.move_to_end(key)
             return self.kept[key]
-        return None
+        data = self.store.get(keeping.kept_under(key)) if self.store is not None else None
+        return self._keep(key, keeping.unpack(data)) if data else None
 
-    def put(self, key: str, value: tuple[dict[str, Body], Step]) -> None:
+    def put(self, key: str, value: tuple[dict[str, Body], Step], seconds: float = 0.0) -> None:
+        """Keep a result that took so long to make."""
+        self._keep(key, value)
+        if self.store is not None and seconds >= WORTH_SHARING_S:
+            self.store.put(keeping.kept_under(key), value[1].name, keeping.pack(*value))
+
+    def _keep(self, key, value):
         self.kept[key] = value
         while len(self.kept) > self.entries:
             self.kept.popitem(last=False)
+        return value
 
 
 def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None) -> Built:
@@ -192,8 +212,9 @@ def _operation(step, state, sheet, cache):
     key = fingerprint(step.name, step.kind, reads(declared, filled, state))
     kept = cache.get(key)
     if kept is None:
+        begin = time.perf_counter()
         kept = _attempt(step, declared, filled, state, key)
-        cache.put(key, kept)
+        cache.put(key, kept, time.perf_counter() - begin)
     changed, told = kept
     if told.problem and filled.get("result") == "new":
         state.not_made.add(filled["body"])

@@ -7,22 +7,23 @@ import signal
 import socket
 import threading
 
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 from django.db import InterfaceError, OperationalError, close_old_connections, connection
 
 from jobs.models import Blob
-from work import queue, tasks
+from work import queue, shapes, tasks
 from work.ears import Ears
 
 log = logging.getLogger(__name__)
-THREADS = 4
+MOST_PROCESSES = 256
 LOOK_EVERY_S, LOST_PAUSE_S, SWEEP_EVERY_S = 1.0, 1.0, 3600.0
 
 
 class Worker:
-    """Some threads that claim tasks and do them, and one that renews their leases."""
+    """A thread for each process that claims tasks and does them, and one that renews their leases."""
 
-    def __init__(self):
+    def __init__(self, processes):
+        self.processes = processes
         self.name = f"{socket.gethostname()[:50]} {os.getpid()} {secrets.token_hex(4)}"
         self.leaving = threading.Event()
         self.asked = Ears(queue.ASKED)
@@ -30,7 +31,7 @@ class Worker:
 
     def serve(self):
         """Until told to leave."""
-        jobs = [(self.work, 0.0)] * THREADS + [(self.beat, queue.BEAT_S), (self.sweep, SWEEP_EVERY_S)]
+        jobs = [(self.work, 0.0)] * self.processes + [(self.beat, queue.BEAT_S), (self.sweep, SWEEP_EVERY_S)]
         threads = [threading.Thread(target=self._again, args=job, daemon=True) for job in jobs]
         for thread in threads:
             thread.start()
@@ -69,16 +70,23 @@ class Worker:
 
     def sweep(self):
         Blob.sweep()
+        shapes.sweep()
 
 
 class Command(BaseCommand):
     help = "Serve the queue of long work until stopped."
 
+    def add_arguments(self, parser):
+        parser.add_argument("--processes", type=int, default=tasks.PROCESSES, help="how many things are done at a time")
+
     def handle(self, **options):
-        worker = Worker()
+        processes = options["processes"]
+        if not 1 <= processes <= MOST_PROCESSES:
+            raise CommandError(f"A worker has 1 to {MOST_PROCESSES} processes, not {processes}.")
+        worker = Worker(processes)
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: worker.leaving.set())
-        tasks.pool.start()
+        tasks.serve_with(processes)
         try:
             worker.serve()
         finally:
