@@ -10,7 +10,7 @@ ROOT = Path(__file__).resolve().parent.parent
 STATE = ROOT / ".nomogon"
 VENV = ROOT / ".venv"
 VENV_PYTHON = VENV / "bin" / "python"
-REQUIREMENTS = ROOT / "requirements.txt"
+REQUIREMENTS, INSTALLER = ROOT / "requirements.txt", ROOT / "launch" / "installer.txt"
 CLUSTER, DATABASE_URL = "NOMOGON_CLUSTER", "NOMOGON_DATABASE_URL"
 
 

@@ -12,6 +12,7 @@ from launch import postgres
 from launch.places import (
     CLUSTER,
     DATABASE_URL,
+    INSTALLER,
     REQUIREMENTS,
     ROOT,
     STATE,
@@ -24,6 +25,8 @@ from launch.places import (
     run,
     say,
 )
+
+PACKAGES = "installing the Python packages"
 
 
 @contextmanager
@@ -67,21 +70,17 @@ def python_environment():
     """The virtual environment, with every package checked against its recorded hash."""
 
     def build():
-        say("installing the Python packages (about a minute the first time) …")
+        say("installing the Python packages …")
         if not VENV_PYTHON.exists():
             run(sys.executable, "-m", "venv", VENV, what="the virtual environment")
-        run(
-            VENV_PYTHON,
-            "-m",
-            "pip",
-            "install",
-            "-q",
-            "--disable-pip-version-check",
-            "--require-hashes",
-            "-r",
-            REQUIREMENTS,
-            what="installing the Python packages",
-        )
+        quiet = ["install", "-q", "--require-hashes", "-r"]
+        pip = [VENV_PYTHON, "-m", "pip", "--disable-pip-version-check", *quiet]
+        try:  # uv takes a tenth of the time that pip takes
+            run(*pip, INSTALLER, what="installing the installer")
+            run(VENV / "bin" / "uv", "pip", *quiet, REQUIREMENTS, "--python", VENV_PYTHON, what=PACKAGES)
+        except SetupError as problem:
+            say(f"{problem}\ntrying it with pip …")
+            run(*pip, REQUIREMENTS, what=PACKAGES)
 
     key = digest(REQUIREMENTS) if VENV_PYTHON.exists() else "new"
     once("python", key, build)
