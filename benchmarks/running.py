@@ -147,7 +147,7 @@ def wait_for_mesh(client, job, seconds=60):
     """The state of the Build sheet once it is built."""
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
-        state = json.loads(client.get(f"{job.path}/solid/state")[1])
+        state = json.loads(client.request("POST", f"{job.path}/solid/build", "{}")[1])
         if state["mesh"]:
             return state
     raise SystemExit("the solid was not built")
@@ -323,7 +323,7 @@ def killed_lost(user, port, random):
             try:
                 job.do(client, "solid.set", stage="solid", name="op1", blanks={"length": text})
                 acknowledged.append((job.version, text))
-                client.get(f"{job.path}/solid/state")
+                client.request("POST", f"{job.path}/solid/build", "{}")
             except (OSError, SystemExit, ValueError, KeyError, TypeError, AttributeError):
                 time.sleep(0.2)
                 client = _signed_in(port, client)

@@ -139,7 +139,7 @@ def thickness_edits(client, job):
 
     def built():
         while True:
-            state = json.loads(client.get(f"/jobs/{job.pk}/solid/state")[1])
+            state = json.loads(client.request("POST", f"/jobs/{job.pk}/solid/build", "{}")[1])
             if state["mesh"]:
                 return state
 

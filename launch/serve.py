@@ -127,12 +127,14 @@ def _watch(parts, cluster):
                     part.start()
 
 
-def _finish(demo):
+def _finish(demo, leaving):
+    """What is left of the set-up, while the application runs."""
     try:
         finish(demo)
         print(f"  {READY}\n", flush=True)
     except SetupError as problem:
-        say(str(problem))
+        if not leaving.is_set():
+            say(str(problem))
 
 
 def _serve(arguments, name, *, web, work):
@@ -146,7 +148,7 @@ def _serve(arguments, name, *, web, work):
     launched = prepare(web=True, demo=web and work, later=True)
     cluster = None if os.environ.get(DATABASE_URL) else Cluster(os.environ.get(CLUSTER, ""))
     signal.signal(signal.SIGTERM, _leave)
-    parts = []
+    parts, leaving = [], threading.Event()
     try:
         if web:
             port = free_port(options.port)
@@ -159,11 +161,12 @@ def _serve(arguments, name, *, web, work):
             return 1
         where = f"Nomogon is at {address}" if web else "The worker serves the queue"
         print(f"\n  {where}\n  {PERSON if web and work else ''}Ctrl-C stops it.\n", flush=True)
-        threading.Thread(target=_finish, args=(web and work,), daemon=True).start()
+        threading.Thread(target=_finish, args=(web and work, leaving), daemon=True).start()
         _watch(parts, cluster)
     except KeyboardInterrupt:
         return 0
     finally:
+        leaving.set()
         for part in parts:
             part.stop()
         if launched:

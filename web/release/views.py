@@ -1,20 +1,21 @@
 """The Release stage: the files for making the part."""
 
-from django.http import HttpResponse
+from django.http import Http404, JsonResponse, StreamingHttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from jobs.access import job_for
 from jobs.frame import frame
+from jobs.requests import sent_by
 from jobs.store import document_of
 from jobs.working import here_for
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange import flat
 from nomogon_core.job.advice import statuses
-from nomogon_core.job.document import build_of, file_stem
+from nomogon_core.job.document import file_stem
 from nomogon_core.quantity.units import parse_positive_length
 from work import services
-from work.models import Task
+from work.views import as_json
 
 MEDIA_TYPES = {
     "step": "model/step",
@@ -23,7 +24,6 @@ MEDIA_TYPES = {
     "dxf": "image/vnd.dxf",
     "svg": "image/svg+xml",
 }
-PATIENCE_S = 110
 READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
@@ -45,30 +45,27 @@ def page(request, job_id):
     )
 
 
-@require_GET
-def download(request, job_id, kind):
-    """One file; solids are written by the worker."""
+@require_POST
+def make(request, job_id):
+    """Have one file written by a worker; how the work is getting on."""
     job = job_for(request, job_id)
-    document = document_of(job)
+    sent = sent_by(request)
+    kind = sent.get("kind")
     if kind not in MEDIA_TYPES:
         raise OperationError(f"There is no file format {kind!r} to release.")
-    if kind in ("dxf", "svg"):
-        data = flat.write_flat(kind, build_of(document), job.title)
-    else:
-        data = _from_worker(
-            job,
-            document,
-            kind,
-            parse_positive_length(request.GET.get("chord", flat.DEFAULT_CHORD_MM), "The chord tolerance"),
-        )
-    answer = HttpResponse(data, content_type=MEDIA_TYPES[kind])
+    chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
+    arguments = services.rebuild_arguments(document_of(job)) | {"file": kind, "title": job.title, "chord": chord}
+    return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+
+
+@require_GET
+def download(request, job_id, task):
+    """A file that was written, piece by piece."""
+    job = job_for(request, job_id)
+    made = services.finished(job, task, "release")
+    if made is None:
+        raise Http404("no such file")
+    kind = made.result["kind"]
+    answer = StreamingHttpResponse(services.pieces_of(made), content_type=MEDIA_TYPES[kind])
     answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'
     return answer
-
-
-def _from_worker(job, document, kind, chord):
-    arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
-    task = services.wait(services.submit(job, "release", arguments), PATIENCE_S)
-    if task.status == Task.DONE:
-        return bytes(task.output.data)
-    raise OperationError(task.problem or "The file is still being written; try again in a minute.")

@@ -31,33 +31,31 @@ _grabs = Kept(32)
 
 @require_GET
 def page(request, job_id):
-    wanted = request.GET.get("sketch")
+    return render(request, "sketch.html", frame(request, here_for(request, job_id), "sketch"))
+
+
+@require_POST
+def open_sketch(request, job_id):
+    """Work on another sketch from now on."""
     here = here_for(request, job_id)
-    if wanted in here.document["sketches"]:
-        work_on(here.job, request.user, sketch=wanted)
-        here = here_for(request, job_id)
-    return render(request, "sketch.html", frame(request, here, "sketch"))
+    wanted = sent_by(request).get("sketch")
+    if wanted not in here.document["sketches"]:
+        raise InputError("That sketch is not in the job any more; open another.")
+    work_on(here.job, request.user, sketch=wanted)
+    return JsonResponse({"open": wanted})
 
 
 @require_GET
 def board(request, job_id):
-    here = here_for(request, job_id)
-    _built(here)
-    return JsonResponse(sketch_board(here, unit_of(request)))
+    return JsonResponse(sketch_board(here_for(request, job_id), unit_of(request)))
 
 
-def _built(here):
-    """The rebuild of the job as it is, asked for and waited for a little; None without an operation."""
-    if not here.document["operations"]:
-        return None
-    return services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(here.document)))
-
-
-@require_GET
+@require_POST
 def solid(request, job_id):
-    """The solid behind the sketch, and whether it is still being built."""
-    here = here_for(request, job_id)
-    task = _built(here)
+    """Have the solid behind the sketch built; it, and whether it is still being built."""
+    here, task = here_for(request, job_id), None
+    if here.document["operations"]:
+        task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(here.document)))
     return JsonResponse({"solid": behind(here), "building": bool(task and task.status in Task.OPEN)})
 
 

@@ -28,9 +28,10 @@ def page(request, job_id):
     return render(request, "solid.html", frame(request, here_for(request, job_id), "solid"))
 
 
-@require_GET
-def state(request, job_id):
-    """The Build sheet as built now, waiting up to 0.4 s for the worker; the page asks again while it works."""
+@require_POST
+def build(request, job_id):
+    """Have the Build sheet built, and tell it as it is now, waiting up to 0.4 s for the worker; the page asks again
+    while it works."""
     here = here_for(request, job_id)
     job, document, task = here.job, here.document, None
     if document["operations"] or document["planes"] or len(document["sketches"]) > 1:

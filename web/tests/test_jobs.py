@@ -267,10 +267,8 @@ class Permissions(JobCase):
             "release",
             "sketch/board",
             "reference/board",
-            "solid/state",
             "archive",
             "panel/sketch",
-            "release/svg",
             "picture/" + "0" * 64,
         ]
 

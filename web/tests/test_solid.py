@@ -67,7 +67,7 @@ class Solid(BrowserCase):
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 - 8)
         expect(page.locator(".writing [data-blank=plane]")).to_have_text("top of 1")
         page.get_by_role("button", name="Build").click()
-        page.wait_for_url("**/sketch?sketch=*")
+        page.wait_for_url("**/sketch")
         expect(page.locator("#opened")).to_contain_text("Boss, on top of 1")
         board = Board(page)
         expect(page.locator(".behind")).to_have_count(1)

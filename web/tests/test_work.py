@@ -83,7 +83,7 @@ class Tasks(JobCase):
         self.assertTrue(next(iter(task.result["bodies"].values()))["valid"])
         self.assertGreater(len(task.output.data), 1000)
         self.assertEqual(self.submitted().pk, task.pk)
-        state = self.client.get(f"/jobs/{self.job.pk}/solid/state").json()
+        state = self.post("solid/build", {}).json()
         self.assertEqual(state["mesh"], task.digest)
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 200)
         self.client.force_login(self.mt)
@@ -104,6 +104,19 @@ class Tasks(JobCase):
         self.assertIsNone(Shapes(shared[0], uuid.uuid4()).get("k4"), "it belongs to one job")
         task = services.submit(self.job, "release", services.rebuild_arguments(document_of(self.job)) | RELEASED)
         self.assertEqual(self.finished(task).status, Task.DONE, "fresh processes go on from there")
+
+    def test_a_file_is_written_by_a_worker_and_fetched_in_pieces(self):
+        self.assertContains(self.post("release/make", {"kind": "exe"}), "no file format", status_code=400)
+        self.assertContains(self.post("release/make", {"kind": "stl", "chord": "-1"}), "tolerance", status_code=400)
+        asked = self.post("release/make", {"kind": "dxf"}).json()
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/release/file/{asked['task']}").status_code, 404)
+        task = self.finished(Task.objects.get(pk=asked["task"]))
+        with mock.patch.object(services, "PIECE_BYTES", 1000):
+            answer = self.client.get(f"/jobs/{self.job.pk}/release/file/{task.pk}")
+            pieces = list(answer)
+        self.assertEqual(b"".join(pieces), bytes(task.output.data))
+        self.assertEqual([len(piece) for piece in pieces[:-1]], [1000] * (len(pieces) - 1))
+        self.assertIn(".dxf", answer["Content-Disposition"])
 
     def test_without_the_store_work_goes_on(self):
         store = Shapes({"host": "127.0.0.1", "port": 1, "dbname": "none"}, self.job.pk)

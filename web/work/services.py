@@ -4,6 +4,7 @@ import hashlib
 import time
 
 from django.db import transaction
+from django.db.models.functions import Substr
 from django.utils import timezone
 
 from nomogon_core.solid.facts import fingerprint
@@ -15,6 +16,7 @@ RESULT_FORM = 2  # raised when a result's form changes, so that none of an older
 PATIENCE_S = 0.4
 LOOK_EVERY_S, LOOK_DEAF_S = 0.4, 0.05
 MOST_KEPT = 24
+PIECE_BYTES = 2**20
 ended = Ears(queue.ENDED)
 
 
@@ -85,6 +87,14 @@ def wait(task, seconds=PATIENCE_S):
 def finished(job, pk, kind):
     """The finished task of a kind with its result, or None."""
     return Task.objects.filter(pk=pk, job=job, kind=kind, status=Task.DONE).first()
+
+
+def pieces_of(task):
+    """The bytes that came of a task, read piece by piece."""
+    part, first = Output.objects.filter(pk=task.pk), 1
+    while piece := part.values_list(Substr("data", first, PIECE_BYTES), flat=True).first():
+        yield bytes(piece)
+        first += PIECE_BYTES
 
 
 def cancel(task):

@@ -1,6 +1,6 @@
 // Which sketch is open, opening another or a new one, and the solid behind it.
 
-import { address, ask, command } from "./talk.js";
+import { address, command, openSketch, send } from "./talk.js";
 import { unpack } from "./mesh.js";
 
 const chooser = document.getElementById("opened");
@@ -43,9 +43,9 @@ export function startOpened(drawing) {
 
   chooser.addEventListener("change", async () => {
     const [what, id] = [chooser.value.slice(0, 1), chooser.value.slice(1)];
-    if (what === "s") return window.location.assign(address(`sketch?sketch=${id}`));
+    if (what === "s") return openSketch(id);
     const done = await command("sketch.new", { plane: id });
-    if (done) window.location.assign(address(`sketch?sketch=${done.made}`));
+    if (done) window.location.assign(address("sketch"));
     else show(last);
   });
 
@@ -65,7 +65,7 @@ export function startOpened(drawing) {
   async function later() {
     if (waiting) return;
     waiting = true;
-    const { solid, building } = await ask("sketch/solid").catch(() => ({}));
+    const { solid, building } = await send("sketch/solid", {}).catch(() => ({}));
     waiting = false;
     if (solid) behind(solid);
     else if (building) setTimeout(later, AGAIN_MS);

@@ -1,6 +1,6 @@
 // The Build sheet at rest: numbers and choices that can be changed, picks that can be opened, steps that move; the bodies.
 
-import { command, mayChange, unit } from "./talk.js";
+import { command, mayChange, openSketch, unit } from "./talk.js";
 
 /**
  * @param {HTMLElement} sheet
@@ -43,6 +43,7 @@ export function startSheet(sheet, { reload, edit, hide, isHidden }) {
       hide(hideBody);
       event.target.textContent = isHidden(hideBody) ? "show" : "hide";
     }
+    if (act === "open") return openSketch(name);
     if (!name || !mayChange) return;
     if (pick) edit(name, pick);
     if (offer) edit(name, "");

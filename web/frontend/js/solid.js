@@ -1,6 +1,6 @@
 // The Solid stage: the Build sheet and the turning view.
 
-import { address, ask, command, mayChange, say, send, unit, version } from "./talk.js";
+import { address, command, mayChange, say, send, unit, version } from "./talk.js";
 import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
@@ -38,7 +38,7 @@ const sentence = createSentence({
 
 async function load() {
   const mine = ++asked;
-  const fresh = await ask("solid/state");
+  const fresh = await send("solid/build", {});
   if (mine !== asked) return;
   state = fresh;
   isReady();
@@ -96,7 +96,7 @@ async function build({ kind, name, blanks, command: other, fixed }) {
   if (other === "plane.add") done = await command(other, { kind: fixed.kind, fields: { ...blanks, ...fixed.fields }, unit });
   else if (other === "sketch.new") {
     done = await command(other, blanks);
-    if (done) window.location.assign(address(`sketch?sketch=${done.made}`));
+    if (done) window.location.assign(address("sketch"));
   } else done = await (name ? command("solid.set", { name, blanks, unit }) : command("solid.add", { kind, blanks, unit }));
   if (done) tray.release();
 }

@@ -53,6 +53,10 @@ export const ask = async (rest) => read(await reach(rest));
 export const send = async (rest, body) =>
   read(await reach(rest, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }));
 
+/** Go to the Sketch stage with a sketch open. @param {string} id */
+export const openSketch = (id) =>
+  send("sketch/open", { sketch: id }).then(() => window.location.assign(address("sketch")), (problem) => say(problem.message, true));
+
 /** Show a sentence on the Board; "" takes it away. @param {string} sentence @param {boolean} [bad] */
 export function say(sentence, bad = false) {
   const box = document.getElementById("said");

@@ -1,0 +1,5 @@
+// The Inspect stage.
+
+import { startPlain } from "./plain.js";
+
+startPlain();
