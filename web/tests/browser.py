@@ -51,9 +51,10 @@ class BrowserCase(LiveServerTestCase):
     """Each test method ``drive_…`` runs on the browser's own thread, since the driver leaves an event loop behind.
 
     ``refusals`` are the answers that a test provokes, 400 and the like; any other complaint of the browser fails it.
+    ``touch`` is whether the screen can be touched.
     """
 
-    refusals = ()
+    refusals, touch = (), False
 
     @classmethod
     def setUpClass(cls):
@@ -93,7 +94,7 @@ class BrowserCase(LiveServerTestCase):
         """Run a function of the page on the browser's thread, then look that the page had nothing to complain about."""
 
         def run():
-            context = self.browser.new_context(viewport=SIZE, accept_downloads=True)
+            context = self.browser.new_context(viewport=SIZE, accept_downloads=True, has_touch=self.touch)
             page = context.new_page()
             page.set_default_timeout(20_000)
             page.on(

@@ -38,6 +38,13 @@ class Calibrating(BrowserCase):
         """What the stage's page gets from the server below its own address."""
         return page.evaluate("async (rest) => await (await fetch(`${location.pathname}/${rest}`)).json()", rest)
 
+    def built(self, page):
+        """What the Solid stage's page gets from the server."""
+        return page.evaluate(
+            "async () => await (await fetch(`${location.pathname}/build`, { method: 'POST', body: '{}', headers: "
+            "{ 'X-CSRFToken': document.body.dataset.csrf } })).json()"
+        )
+
     def points(self, page):
         drawing = page.evaluate(
             "async () => await (await fetch(location.pathname.replace('reference', 'sketch/board'))).json()"
@@ -296,13 +303,13 @@ class Calibrating(BrowserCase):
         expect(chosen).to_contain_text("Chosen: top of 1")
         page.get_by_role("button", name="Lay it there").click()
         expect(chosen).to_contain_text("lies on top of 1")
-        picture = self.asked(page, "state")["pictures"][0]
+        picture = self.built(page)["pictures"][0]
         np.testing.assert_allclose(picture["frame"]["origin"], (0, 0, 6))
         thickness = page.locator(".op input[data-field=length]").first
         thickness.fill("9 mm")
         thickness.press("Tab")
         expect(self.ledger_value(page, "Plate: Size")).to_contain_text("9.00)", timeout=30_000)
-        np.testing.assert_allclose(self.asked(page, "state")["pictures"][0]["frame"]["origin"], (0, 0, 9))
+        np.testing.assert_allclose(self.built(page)["pictures"][0]["frame"]["origin"], (0, 0, 9))
         page.locator(".op:has(.no)").first.get_by_role("button", name="Leave out").click()
         expect(chosen).to_contain_text("which is not there any more", timeout=30_000)
         page.get_by_role("button", name="On Plan").click()

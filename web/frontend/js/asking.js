@@ -47,7 +47,7 @@ export function startAsk({ board, closed }) {
   return {
     hide,
     isOpen: () => !form.hidden,
-    /** @param {{ label: string, at: [number, number], sheet?: string, optional?: boolean, caliper?: any, send: (values: any) => Promise<any> }} wanted */
+    /** @param {{ label: string, at: number[], sheet?: string, optional?: boolean, caliper?: any, send: (values: any) => Promise<any> }} wanted */
     open(wanted) {
       hide();
       wish = wanted;

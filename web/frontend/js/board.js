@@ -1,5 +1,7 @@
 // The Board: a view onto a plane with y up, its picture, its rulers; pointing in, drawing out.
 
+import { followDrag, followView } from "./gestures.js";
+
 const RULER = 24;
 const INK = "#17201D";
 const SVG = "http://www.w3.org/2000/svg";
@@ -8,7 +10,8 @@ const SMALLEST_STEP_PX = 44;
 /** An SVG element with attributes. @param {string} name @param {Record<string, any>} attributes @param {string} [text] */
 export function shape(name, attributes, text) {
   const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) if (value !== undefined && value !== null) element.setAttribute(key, value);
+  for (const [key, value] of Object.entries(attributes))
+    if (value !== undefined && value !== null) element.setAttribute(key, value);
   if (text !== undefined) element.textContent = text;
   return element;
 }
@@ -32,12 +35,35 @@ export class Board {
     this.view = { x: 0, y: 0, zoom: 1 };
     this.ruler = { scale: 1, origin: [0, 0], word: "px", y: 1 };
     this.pointer = null;
+    /** Whether a drag on bare ground moves the view. @type {(() => boolean) | null} */
+    this.mayPan = null;
     this.watchers = [];
     this.box = null;
     new ResizeObserver(() => this.resize()).observe(element);
-    this.#followWheel();
-    this.#followPan();
-    this.svg.addEventListener("pointermove", (event) => { this.pointer = this.at(event); this.drawRulers(); });
+    followView(this.svg, {
+      zoom: (factor, pixel) => this.zoomBy(factor, pixel),
+      shift: (dx, dy) => this.panBy(dx, dy),
+      moved: () => {
+        this.panned = true;
+      },
+    });
+    followDrag(this.svg, {
+      begin: (event) => {
+        const bare = event.button === 0 && event.target === this.svg && this.mayPan?.();
+        if (bare || event.button === 1) this.panned = false;
+        return (bare || event.button === 1) && { at: [event.clientX, event.clientY] };
+      },
+      move: (held, event) => {
+        this.panned = true;
+        this.panBy(event.clientX - held.at[0], event.clientY - held.at[1]);
+        held.at = [event.clientX, event.clientY];
+      },
+      still: 2,
+    });
+    this.svg.addEventListener("pointermove", (event) => {
+      this.pointer = this.at(event);
+      this.drawRulers();
+    });
     this.resize();
   }
 
@@ -46,22 +72,26 @@ export class Board {
   }
 
   /** Called after every change of the view. @param {() => void} then */
-  onView(then) { this.watchers.push(then); }
+  onView(then) {
+    this.watchers.push(then);
+  }
 
-  /** @param {[number, number]} place */
+  /** @param {number[]} place */
   toScreen([x, y]) {
     const { zoom } = this.view;
     return [(x - this.view.x) * zoom, (this.view.y - y) * zoom];
   }
 
-  /** @param {[number, number]} place */
+  /** @param {number[]} place */
   toWorld([x, y]) {
     const { zoom } = this.view;
     return [this.view.x + x / zoom, this.view.y - y / zoom];
   }
 
   /** Place of a pointer event in the plane. @param {MouseEvent} event */
-  at(event) { return this.toWorld(this.pixel(event)); }
+  at(event) {
+    return this.toWorld(this.pixel(event));
+  }
 
   /** @param {MouseEvent} event */
   pixel(event) {
@@ -74,12 +104,15 @@ export class Board {
     this.box = box;
     const [width, height] = this.size;
     const [left, low, right, high] = box;
-    const zoom = Math.min(width / Math.max((right - left) * (1 + 2 * room), 1e-6), height / Math.max((high - low) * (1 + 2 * room), 1e-6));
+    const zoom = Math.min(
+      width / Math.max((right - left) * (1 + 2 * room), 1e-6),
+      height / Math.max((high - low) * (1 + 2 * room), 1e-6),
+    );
     this.view = { zoom, x: (left + right) / 2 - width / 2 / zoom, y: (low + high) / 2 + height / 2 / zoom };
     this.refresh();
   }
 
-  /** Zoom about a place on the screen. @param {number} factor @param {[number, number]} [pixel] */
+  /** Zoom about a place on the screen. @param {number} factor @param {number[]} [pixel] */
   zoomBy(factor, pixel = [this.size[0] / 2, this.size[1] / 2]) {
     const before = this.toWorld(pixel);
     this.view.zoom = Math.min(Math.max(this.view.zoom * factor, 1e-3), 1e5);
@@ -98,23 +131,26 @@ export class Board {
 
   /**
    * The pictures that lie under the drawing, each with the matrix that lays its pixels onto the plane.
-   * @param {{ url?: string, image?: ImageBitmap, matrix: number[], opacity?: number, size?: [number, number] }[]} pictures
+   * @param {{ url?: string, image?: ImageBitmap, matrix: number[], opacity?: number, size?: number[] }[]} pictures
    */
   async setPictures(pictures) {
     const wish = (this.wish = {});
     const known = this.copies ?? new Map();
-    const laid = await Promise.all(pictures.map(async (picture) => {
-      const key = picture.image ?? picture.url;
-      if (!known.has(key)) known.set(key, this.#copiesOf(picture));
-      const copies = await known.get(key);
-      return { ...picture, key, copies, size: picture.size ?? [copies[0].source.width, copies[0].source.height] };
-    }));
+    const laid = await Promise.all(
+      pictures.map(async (picture) => {
+        const key = picture.image ?? picture.url;
+        if (!known.has(key)) known.set(key, this.#copiesOf(picture));
+        const copies = await known.get(key);
+        return { ...picture, key, copies, size: picture.size ?? [copies[0].source.width, copies[0].source.height] };
+      }),
+    );
     if (this.wish !== wish) return;
     this.laid = laid;
     this.copies = new Map([...known].filter(([key]) => laid.some((picture) => picture.key === key)));
     this.drawPicture();
   }
 
+  /** @param {{ image?: ImageBitmap, url?: string }} picture */
   async #copiesOf({ url, image }) {
     if (image) return [{ source: image, share: 1 }];
     const loaded = new Image();
@@ -128,7 +164,11 @@ export class Board {
     let share = 1;
     while (Math.max(image.width, image.height) * share > 1600 && copies.length < 5) {
       share /= 2;
-      const source = await createImageBitmap(image, { resizeWidth: Math.round(image.width * share), resizeHeight: Math.round(image.height * share), resizeQuality: "high" });
+      const source = await createImageBitmap(image, {
+        resizeWidth: Math.round(image.width * share),
+        resizeHeight: Math.round(image.height * share),
+        resizeQuality: "high",
+      });
       copies.push({ source, share });
     }
     return copies;
@@ -188,8 +228,10 @@ export class Board {
     this.#ruler(context, true, width - RULER);
     this.#ruler(context, false, height - RULER);
     context.beginPath();
-    context.moveTo(RULER, 0); context.lineTo(RULER, height);
-    context.moveTo(0, RULER); context.lineTo(width, RULER);
+    context.moveTo(RULER, 0);
+    context.lineTo(RULER, height);
+    context.moveTo(0, RULER);
+    context.lineTo(width, RULER);
     context.stroke();
     context.fillStyle = "#F4F4F0";
     context.fillRect(0, 0, RULER - 0.5, RULER - 0.5);
@@ -207,10 +249,12 @@ export class Board {
     const tick = step / 10;
     context.beginPath();
     for (let index = Math.ceil(first / tick); index * tick <= last; index++) {
-      const world = index * tick / scale / (across ? 1 : y) + origin[axis];
+      const world = (index * tick) / scale / (across ? 1 : y) + origin[axis];
       const at = RULER + (across ? this.toScreen([world, 0])[0] : this.toScreen([0, world])[1]);
       const size = index % 10 === 0 ? 10 : index % 5 === 0 ? 7 : 4;
-      across ? (context.moveTo(at, RULER), context.lineTo(at, RULER - size)) : (context.moveTo(RULER, at), context.lineTo(RULER - size, at));
+      across
+        ? (context.moveTo(at, RULER), context.lineTo(at, RULER - size))
+        : (context.moveTo(RULER, at), context.lineTo(RULER - size, at));
       if (index % 10 === 0) this.#rulerNumber(context, across, at, index * tick, step);
     }
     context.stroke();
@@ -228,34 +272,16 @@ export class Board {
   #needles(context) {
     const [x, y] = this.toScreen(this.pointer).map((value) => value + RULER);
     context.beginPath();
-    if (x > RULER) { context.moveTo(x, RULER); context.lineTo(x - 4.5, RULER - 8); context.lineTo(x + 4.5, RULER - 8); }
-    if (y > RULER) { context.moveTo(RULER, y); context.lineTo(RULER - 8, y - 4.5); context.lineTo(RULER - 8, y + 4.5); }
+    if (x > RULER) {
+      context.moveTo(x, RULER);
+      context.lineTo(x - 4.5, RULER - 8);
+      context.lineTo(x + 4.5, RULER - 8);
+    }
+    if (y > RULER) {
+      context.moveTo(RULER, y);
+      context.lineTo(RULER - 8, y - 4.5);
+      context.lineTo(RULER - 8, y + 4.5);
+    }
     context.fill();
-  }
-
-  #followWheel() {
-    this.svg.addEventListener("wheel", (event) => {
-      event.preventDefault();
-      this.zoomBy(Math.exp(-event.deltaY * (event.deltaMode ? 0.05 : 0.0015)), this.pixel(event));
-    }, { passive: false });
-  }
-
-  #followPan() {
-    let last = null;
-    this.svg.addEventListener("pointerdown", (event) => {
-      const bare = event.button === 0 && (event.target === this.svg) && this.mayPan?.();
-      if (event.button !== 1 && !bare) return;
-      last = [event.clientX, event.clientY];
-      this.panned = false;
-      this.svg.setPointerCapture(event.pointerId);
-    });
-    this.svg.addEventListener("pointermove", (event) => {
-      if (!last) return;
-      const [dx, dy] = [event.clientX - last[0], event.clientY - last[1]];
-      if (Math.hypot(dx, dy) > 2) this.panned = true;
-      this.panBy(dx, dy);
-      last = [event.clientX, event.clientY];
-    });
-    this.svg.addEventListener("pointerup", () => { last = null; });
   }
 }

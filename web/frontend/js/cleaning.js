@@ -2,20 +2,37 @@
 
 import { address, ask, command, say, send } from "./talk.js";
 import { shape } from "./board.js";
+import { followDrag } from "./gestures.js";
 
 const card = document.getElementById("clean");
 const list = card.querySelector("[data-steps]");
 const DRAWING = new Set(["crop", "erase", "paint"]);
 const BRUSH_PX = 9;
 const FIELDS = {
-  crop: [], paint: [],
+  crop: [],
+  paint: [],
   even: [["reach_percent", "Reach, % of the picture", 2, 60, 1]],
   background: [["margin_mm", "Kept around the part, mm", 0.5, 20, 0.5]],
   specks: [["area_mm2", "Smaller than, mm²", 0, 50, 0.5]],
-  holes: [["area_mm2", "Holes smaller than, mm²", 0, 50, 0.5], ["crack_mm", "Cracks narrower than, mm", 0, 3, 0.1]],
+  holes: [
+    ["area_mm2", "Holes smaller than, mm²", 0, 50, 0.5],
+    ["crack_mm", "Cracks narrower than, mm", 0, 3, 0.1],
+  ],
 };
-const FIRST = { even: { reach_percent: 25 }, background: { margin_mm: 3 }, specks: { area_mm2: 2 }, holes: { area_mm2: 2, crack_mm: 0.5 } };
-const NAMES = { crop: "Crop", even: "Even out the light", background: "Remove the background", specks: "Drop specks", holes: "Fill holes and cracks", paint: "Paint and erase" };
+const FIRST = {
+  even: { reach_percent: 25 },
+  background: { margin_mm: 3 },
+  specks: { area_mm2: 2 },
+  holes: { area_mm2: 2, crack_mm: 0.5 },
+};
+const NAMES = {
+  crop: "Crop",
+  even: "Even out the light",
+  background: "Remove the background",
+  specks: "Drop specks",
+  holes: "Fill holes and cracks",
+  paint: "Paint and erase",
+};
 
 /** @param {{ board: import("./board.js").Board, tray: any, note: HTMLElement, restore: () => void, redraw: () => void }} parts */
 export function startCleaning({ board, tray, note, restore, redraw }) {
@@ -40,7 +57,15 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
     }
     previewing = true;
     try {
-      const response = await fetch(address("reference/preview"), { method: "POST", body: JSON.stringify({ steps }), headers: { "Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": document.body.dataset.csrf } });
+      const response = await fetch(address("reference/preview"), {
+        method: "POST",
+        body: JSON.stringify({ steps }),
+        headers: {
+          "Content-Type": "application/json",
+          Accept: "application/json",
+          "X-CSRFToken": document.body.dataset.csrf,
+        },
+      });
       if (!response.ok) throw new Error((await response.json()).problem);
       await lay({ image: await createImageBitmap(await response.blob()) });
       if (refused) say("");
@@ -80,13 +105,21 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
     return lay({ url: pictureUrl() });
   }
 
-  const changed = (index, fields) => state.picture.steps.map((step, at) => (at === index ? { ...step, ...fields } : step));
-  const store = (index, fields) => command("reference.set_step", { index, step: { ...state.picture.steps[index], ...fields } });
+  const changed = (index, fields) =>
+    state.picture.steps.map((step, at) => (at === index ? { ...step, ...fields } : step));
+  const store = (index, fields) =>
+    command("reference.set_step", { index, step: { ...state.picture.steps[index], ...fields } });
 
   function field(step, index, [name, words, low, high, pace]) {
     const label = document.createElement("label");
     const output = Object.assign(document.createElement("output"), { textContent: String(step[name]) });
-    const input = Object.assign(document.createElement("input"), { type: "range", min: low, max: high, step: pace, value: step[name] });
+    const input = Object.assign(document.createElement("input"), {
+      type: "range",
+      min: low,
+      max: high,
+      step: pace,
+      value: step[name],
+    });
     label.append(words, " ", output, input);
     input.addEventListener("input", () => {
       output.textContent = input.value;
@@ -105,7 +138,11 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
     const label = document.createElement("label");
     const more = step.kind === "paint" ? `, ${step.strokes.length} stroke${step.strokes.length > 1 ? "s" : ""}` : "";
     label.append(toggle, `${index + 1} ${NAMES[step.kind]}${more}`);
-    const remove = Object.assign(document.createElement("button"), { type: "button", textContent: "✕", ariaLabel: `Take away ${NAMES[step.kind].toLowerCase()}` });
+    const remove = Object.assign(document.createElement("button"), {
+      type: "button",
+      textContent: "✕",
+      ariaLabel: `Take away ${NAMES[step.kind].toLowerCase()}`,
+    });
     remove.addEventListener("click", () => command("reference.remove_step", { index }));
     head.append(label, remove);
     item.append(head, ...FIELDS[step.kind].map((one) => field(step, index, one)));
@@ -115,7 +152,12 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
   function fill() {
     const steps = state?.picture?.steps ?? [];
     list.replaceChildren(...steps.map(row));
-    if (!steps.length) list.append(Object.assign(document.createElement("p"), { textContent: "No step yet. The picture itself always stays as it is." }));
+    if (!steps.length)
+      list.append(
+        Object.assign(document.createElement("p"), {
+          textContent: "No step yet. The picture itself always stays as it is.",
+        }),
+      );
   }
 
   card.querySelector("[data-close]").addEventListener("click", () => tray.release());
@@ -125,24 +167,26 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
   });
 
   const at = (event) => pose.toPx(board.at(event));
-  board.svg.addEventListener("pointerdown", (event) => {
-    if (!DRAWING.has(tray.current()) || event.button !== 0) return;
-    stroke = { tool: tray.current(), points: [at(event)], radius: BRUSH_PX / board.view.zoom };
-    board.svg.setPointerCapture(event.pointerId);
-  });
-  board.svg.addEventListener("pointermove", (event) => {
-    if (!stroke) return;
-    if (stroke.tool === "crop") stroke.points[1] = at(event);
-    else stroke.points.push(at(event));
-    redraw();
-  });
-  board.svg.addEventListener("pointerup", async () => {
-    const done = stroke;
-    stroke = null;
-    if (!done) return;
-    redraw();
-    if (done.tool === "crop") await crop(done.points);
-    else await paint(done);
+  followDrag(board.svg, {
+    begin(event) {
+      if (!DRAWING.has(tray.current()) || event.button !== 0) return null;
+      return (stroke = { tool: tray.current(), points: [at(event)], radius: BRUSH_PX / board.view.zoom });
+    },
+    move(held, event) {
+      if (held.tool === "crop") held.points[1] = at(event);
+      else held.points.push(at(event));
+      redraw();
+    },
+    async end(done) {
+      stroke = null;
+      redraw();
+      if (done.tool === "crop") await crop(done.points);
+      else await paint(done);
+    },
+    cancel() {
+      stroke = null;
+      redraw();
+    },
   });
 
   const last = (kind) => state.picture.steps.findLastIndex((step) => step.kind === kind);
@@ -151,13 +195,19 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
     if (points.length < 2) return;
     const [xs, ys] = [0, 1].map((axis) => points.map((point) => point[axis]));
     const box = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-    box[0] = Math.max(0, box[0]); box[1] = Math.max(0, box[1]);
+    box[0] = Math.max(0, box[0]);
+    box[1] = Math.max(0, box[1]);
     const index = last("crop");
-    if (await (index < 0 ? command("reference.add_step", { step: { kind: "crop", box } }) : store(index, { box }))) tray.choose("clean");
+    if (await (index < 0 ? command("reference.add_step", { step: { kind: "crop", box } }) : store(index, { box })))
+      tray.choose("clean");
   }
 
   async function paint({ tool, points, radius }) {
-    const stroke = { points: points.filter((_, index) => index % 2 === 0 || index === points.length - 1), radius, tone: tool === "paint" ? "part" : "ground" };
+    const stroke = {
+      points: points.filter((_, index) => index % 2 === 0 || index === points.length - 1),
+      radius,
+      tone: tool === "paint" ? "part" : "ground",
+    };
     const index = last("paint");
     const strokes = [...(index < 0 ? [] : state.picture.steps[index].strokes), stroke];
     await (index < 0 ? command("reference.add_step", { step: { kind: "paint", strokes } }) : store(index, { strokes }));
@@ -177,7 +227,9 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
       card.hidden = false;
       fill();
     },
-    close() { card.hidden = true; },
+    close() {
+      card.hidden = true;
+    },
     /** The box or stroke being drawn. */
     marks() {
       if (!stroke) return [];
@@ -185,9 +237,23 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
       if (stroke.tool === "crop") {
         if (places.length < 2) return [];
         const [[x0, y0], [x1, y1]] = places;
-        return [shape("rect", { class: "crop-box", x: Math.min(x0, x1), y: Math.min(y0, y1), width: Math.abs(x1 - x0), height: Math.abs(y1 - y0) })];
+        return [
+          shape("rect", {
+            class: "crop-box",
+            x: Math.min(x0, x1),
+            y: Math.min(y0, y1),
+            width: Math.abs(x1 - x0),
+            height: Math.abs(y1 - y0),
+          }),
+        ];
       }
-      return [shape("path", { class: `brush ${stroke.tool}`, d: `M${places.map((place) => place.join(" ")).join("L")}`, "stroke-width": 2 * BRUSH_PX })];
+      return [
+        shape("path", {
+          class: `brush ${stroke.tool}`,
+          d: `M${places.map((place) => place.join(" ")).join("L")}`,
+          "stroke-width": 2 * BRUSH_PX,
+        }),
+      ];
     },
   };
 }

@@ -8,7 +8,12 @@ const BASE = { origin: [0, 0, 0], across: [1, 0, 0], up: [0, 1, 0], normal: [0, 
 
 /** Corners of a picture in space. @param {{ matrix: number[], size: number[] }} picture @param {typeof BASE} frame */
 function cornersOf({ matrix: [a, b, c, d, e, f], size: [width, height] }, { origin, across, up }) {
-  return [[0, 0], [width, 0], [width, height], [0, height]].map(([x, y]) => {
+  return [
+    [0, 0],
+    [width, 0],
+    [width, height],
+    [0, height],
+  ].map(([x, y]) => {
     const [u, v] = [a * x + c * y + e, b * x + d * y + f];
     return origin.map((value, axis) => value + u * across[axis] + v * up[axis]);
   });
@@ -23,16 +28,20 @@ export function startLaying({ viewer, release }) {
 
   function draw() {
     const shown = state.pictures.filter((picture) => picture.frame || !card.hidden);
-    viewer.showPictures(shown.map((picture) => {
-      const frame = picture.frame ?? BASE;
-      return { url: picture.url, corners: cornersOf(picture, frame), normal: frame.normal, opacity: picture.opacity };
-    }));
+    viewer.showPictures(
+      shown.map((picture) => {
+        const frame = picture.frame ?? BASE;
+        return { url: picture.url, corners: cornersOf(picture, frame), normal: frame.normal, opacity: picture.opacity };
+      }),
+    );
   }
 
   function told() {
     const one = current();
-    const where = !one ? "There is no picture with a known length; give it one in Reference first."
-      : one.lost ? `${one.name} lay on ${one.on}, which is not there any more. Click another flat face.`
+    const where = !one
+      ? "There is no picture with a known length; give it one in Reference first."
+      : one.lost
+        ? `${one.name} lay on ${one.on}, which is not there any more. Click another flat face.`
         : `${one.name} lies on ${one.on}. Click the flat face that it shows.`;
     card.querySelector("[data-chosen]").textContent = face ? `${where} Chosen: ${face.words}.` : where;
     card.querySelector("button").disabled = !(face && one);
@@ -61,7 +70,9 @@ export function startLaying({ viewer, release }) {
     show(now) {
       state = now;
       const before = card.elements.picture.value;
-      card.elements.picture.replaceChildren(...state.pictures.map((picture) => new Option(picture.name, picture.id, false, picture.id === before)));
+      card.elements.picture.replaceChildren(
+        ...state.pictures.map((picture) => new Option(picture.name, picture.id, false, picture.id === before)),
+      );
       draw();
       told();
     },
@@ -75,11 +86,14 @@ export function startLaying({ viewer, release }) {
       face = null;
       draw();
     },
-    /** @param {[number, number]} pixel */
+    /** @param {number[]} pixel */
     click(pixel) {
       const found = viewer.faceAt(pixel);
       const flat = found && state.faces.find((one) => one.body === found.body && one.name === found.name);
-      if (!flat) return tell(found ? "That face is not flat; a picture lies on a flat one." : "No face there; click on the solid.");
+      if (!flat)
+        return tell(
+          found ? "That face is not flat; a picture lies on a flat one." : "No face there; click on the solid.",
+        );
       choose(flat);
     },
   };

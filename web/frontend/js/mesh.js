@@ -6,5 +6,7 @@ export function unpack(data) {
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size)));
   const types = { float32: Float32Array, uint32: Uint32Array };
   const array = (entry) => new types[entry.type](data, 4 + size + entry.offset, entry.count);
-  return head.bodies.map((body) => Object.fromEntries(Object.entries(body).map(([key, value]) => [key, value?.type ? array(value) : value])));
+  return head.bodies.map((body) =>
+    Object.fromEntries(Object.entries(body).map(([key, value]) => [key, value?.type ? array(value) : value])),
+  );
 }

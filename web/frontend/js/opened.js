@@ -10,7 +10,8 @@ const AGAIN_MS = 300;
 /** Edges of the solid seen along the normal of a plane, each as path data. @param {any[]} bodies @param {any} solid */
 function projected(bodies, { frame: { origin, across, up }, before }) {
   const isBefore = (edge) => [...edge.matchAll(/\bop\d+(?=\.)/g)].every(([step]) => before.includes(step));
-  const along = (point, way) => (point[0] - origin[0]) * way[0] + (point[1] - origin[1]) * way[1] + (point[2] - origin[2]) * way[2];
+  const along = (point, way) =>
+    (point[0] - origin[0]) * way[0] + (point[1] - origin[1]) * way[1] + (point[2] - origin[2]) * way[2];
   const found = [];
   for (const body of bodies) {
     for (let edge = 0; edge < body.edges.length; edge++) {
@@ -23,7 +24,14 @@ function projected(bodies, { frame: { origin, across, up }, before }) {
         parts.push(`${last ? "L" : "M"}${at[0].toFixed(4)} ${at[1].toFixed(4)}`);
         last = at;
       }
-      if (parts.length > 1) found.push({ body: body.name, edge: body.edges[edge], d: parts.join(""), smooth: body.smooth[edge], canCome: isBefore(body.edges[edge]) });
+      if (parts.length > 1)
+        found.push({
+          body: body.name,
+          edge: body.edges[edge],
+          d: parts.join(""),
+          smooth: body.smooth[edge],
+          canCome: isBefore(body.edges[edge]),
+        });
     }
   }
   return found;
@@ -52,7 +60,9 @@ export function startOpened(drawing) {
   let last = null;
   function show(state) {
     last = state;
-    const open = state.sketches.map((one) => new Option(`${one.title}, on ${one.plane}`, `s${one.id}`, false, one.id === state.open));
+    const open = state.sketches.map(
+      (one) => new Option(`${one.title}, on ${one.plane}`, `s${one.id}`, false, one.id === state.open),
+    );
     const fresh = document.createElement("optgroup");
     fresh.label = "A new sketch on";
     fresh.append(...state.planes.map(([id, words]) => new Option(words, `n${id}`)));

@@ -2,6 +2,7 @@
 
 import { ask, command, say, send, unit } from "./talk.js";
 import { shape } from "./board.js";
+import { followDrag } from "./gestures.js";
 import { tell } from "./tray.js";
 
 const form = document.getElementById("outlines");
@@ -15,9 +16,13 @@ const STROKE_STEP_PX = 8;
 const MOST_PLACES = 400;
 const SLOW = new Set(["centre", "flat", "strokes"]);
 const BY_LINE = new Set(["colour", "flat", "strokes"]);
-const WHY = { frame: "the frame round the picture", double: "the inner side of a drawn line", mark: "labels and cross-hairs" };
+const WHY = {
+  frame: "the frame round the picture",
+  double: "the inner side of a drawn line",
+  mark: "labels and cross-hairs",
+};
 
-/** @param {{ board: import("./board.js").Board, tray: any, hasScale: () => boolean, pose: () => any }} parts */
+/** @param {{ board: import("./board.js").Board, tray: any, hasScale: () => boolean, pose: () => any, traces: () => any[] }} parts */
 export function startOutlines({ board, tray, hasScale, pose, traces }) {
   let outlines = [];
   let left = new Set();
@@ -60,16 +65,42 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     if (form.hidden) return;
     for (const outline of outlines) {
       const out = left.has(keyOf(outline));
-      const path = shape("path", { class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${BY_LINE.has(form.elements.mode.value) ? " line-only" : ""}${outline.seen == null ? "" : " guessed"}`, d: outline.d, transform: `matrix(${pose().matrix.join(" ")})`, tabindex: 0, role: "checkbox", "aria-checked": String(!out), "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres` });
-      path.addEventListener("click", (event) => { event.stopPropagation(); toggle(outline); });
-      path.addEventListener("keydown", (event) => { if (event.key === " " || event.key === "Enter") { event.preventDefault(); toggle(outline); } });
+      const path = shape("path", {
+        class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${BY_LINE.has(form.elements.mode.value) ? " line-only" : ""}${outline.seen == null ? "" : " guessed"}`,
+        d: outline.d,
+        transform: `matrix(${pose().matrix.join(" ")})`,
+        tabindex: 0,
+        role: "checkbox",
+        "aria-checked": String(!out),
+        "aria-label": `Outline of ${outline.area_mm2.toFixed(1)} square millimetres`,
+      });
+      path.addEventListener("click", (event) => {
+        event.stopPropagation();
+        toggle(outline);
+      });
+      path.addEventListener("keydown", (event) => {
+        if (event.key === " " || event.key === "Enter") {
+          event.preventDefault();
+          toggle(outline);
+        }
+      });
       board.world.append(path);
-      if (outline.seen && !out) board.world.append(shape("path", { class: "seen-edge", d: outline.seen, transform: `matrix(${pose().matrix.join(" ")})` }));
+      if (outline.seen && !out)
+        board.world.append(
+          shape("path", { class: "seen-edge", d: outline.seen, transform: `matrix(${pose().matrix.join(" ")})` }),
+        );
     }
     if (form.elements.mode.value !== "strokes") return;
     const all = Object.entries(strokes).flatMap(([side, some]) => some.map((places) => [side, places]));
     if (drawing) all.push([form.elements.side.value, drawing]);
-    for (const [side, places] of all) board.world.append(shape("path", { class: `hand-stroke ${side}`, d: `M${places.map((place) => place.join(" ")).join("L")}`, transform: `matrix(${pose().matrix.join(" ")})` }));
+    for (const [side, places] of all)
+      board.world.append(
+        shape("path", {
+          class: `hand-stroke ${side}`,
+          d: `M${places.map((place) => place.join(" ")).join("L")}`,
+          transform: `matrix(${pose().matrix.join(" ")})`,
+        }),
+      );
   }
 
   function toggle(outline) {
@@ -82,9 +113,20 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   function count() {
     const some = kept();
     const holes = some.filter((outline) => outline.hole).length;
-    const widths = outlines.filter((outline) => outline.width_mm).map((outline) => outline.width_mm).sort((a, b) => a - b);
-    const strokes = widths.length ? ` Strokes are about ${widths[Math.floor(widths.length / 2)].toFixed(2)} mm wide.` : "";
-    const needless = [...new Set(outlines.filter((outline) => outline.needless && left.has(keyOf(outline))).map((outline) => WHY[outline.needless]))];
+    const widths = outlines
+      .filter((outline) => outline.width_mm)
+      .map((outline) => outline.width_mm)
+      .sort((a, b) => a - b);
+    const strokes = widths.length
+      ? ` Strokes are about ${widths[Math.floor(widths.length / 2)].toFixed(2)} mm wide.`
+      : "";
+    const needless = [
+      ...new Set(
+        outlines
+          .filter((outline) => outline.needless && left.has(keyOf(outline)))
+          .map((outline) => WHY[outline.needless]),
+      ),
+    ];
     found.textContent = `${outlines.length} found; ${some.length} kept${holes ? `, ${holes} of them holes` : ""}.${strokes}${needless.length ? ` Left out: ${needless.join(" and ")}.` : ""} ${some.some((outline) => outline.seen != null) ? " Where a line is dashed, no edge is seen: nothing is traced there, and it stays to be followed by hand." : ""} Click ${BY_LINE.has(form.elements.mode.value) ? "the line of one" : "one"} to leave it out or keep it.`;
     form.elements.accept.disabled = !some.length;
   }
@@ -97,7 +139,8 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       outlines = [];
       count();
       draw();
-      found.textContent = "Click the part on the Board to say which colour it has; click again for each further colour.";
+      found.textContent =
+        "Click the part on the Board to say which colour it has; click again for each further colour.";
       return;
     }
     if (form.elements.mode.value === "strokes" && !(strokes.part.length && strokes.ground.length)) {
@@ -116,7 +159,9 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     try {
       const { outlines: fresh, offered } = await send("reference/outlines", settings());
       offer(offered);
-      for (const outline of fresh) if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline))) left.add(keyOf(outline));
+      for (const outline of fresh)
+        if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline)))
+          left.add(keyOf(outline));
       outlines = fresh;
       say("");
       count();
@@ -157,10 +202,15 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     progress.hidden = stop.hidden = false;
     progress.textContent = "Tracing at full resolution …";
     try {
-      const asked = (task = await send("reference/trace", { ...settings(), keep: kept().map((outline) => outline.key) }));
+      const asked = (task = await send("reference/trace", {
+        ...settings(),
+        keep: kept().map((outline) => outline.key),
+      }));
       const ended = await follow();
       if (ended?.status === "done") {
-        const done = await (replaced ? command("reference.trace_again", { trace: replaced, settings: asked.settings }) : command("reference.accept_trace", { picture: asked.picture, settings: asked.settings }));
+        const done = await (replaced
+          ? command("reference.trace_again", { trace: replaced, settings: asked.settings })
+          : command("reference.accept_trace", { picture: asked.picture, settings: asked.settings }));
         if (done) {
           tray.release();
           say([`${done.told}.`, done.note, "Open Sketch to work with them."].filter(Boolean).join(" "));
@@ -177,52 +227,80 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
 
   function showFields() {
     const mode = form.elements.mode.value;
-    for (const field of form.querySelectorAll("[data-for]")) field.hidden = !field.dataset.for.split(" ").includes(mode);
-    form.querySelector("[data-speck]").textContent = mode === "centre" ? "Shortest stroke, its square in mm²" : "Smallest outline, mm²";
-    swatches.replaceChildren(...picked.map((place, index) => {
-      const button = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: `Colour ${index + 1} ✕`, ariaLabel: `Take away colour ${index + 1}` });
-      button.addEventListener("click", () => { picked = picked.filter((_, at) => at !== index); showFields(); preview(); });
-      return button;
-    }));
-    strokeList.replaceChildren(...Object.keys(strokes).flatMap((side) => strokes[side].map((_, index) => {
-      const button = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: `${side === "part" ? "Part" : "Ground"} ${index + 1} ✕`, ariaLabel: `Take away stroke ${index + 1} on the ${side}` });
-      button.addEventListener("click", () => { strokes[side] = strokes[side].filter((_, at) => at !== index); showFields(); preview(); });
-      return button;
-    })));
+    for (const field of form.querySelectorAll("[data-for]"))
+      field.hidden = !field.dataset.for.split(" ").includes(mode);
+    form.querySelector("[data-speck]").textContent =
+      mode === "centre" ? "Shortest stroke, its square in mm²" : "Smallest outline, mm²";
+    swatches.replaceChildren(
+      ...picked.map((place, index) => {
+        const button = Object.assign(document.createElement("button"), {
+          type: "button",
+          className: "btn alt small",
+          textContent: `Colour ${index + 1} ✕`,
+          ariaLabel: `Take away colour ${index + 1}`,
+        });
+        button.addEventListener("click", () => {
+          picked = picked.filter((_, at) => at !== index);
+          showFields();
+          preview();
+        });
+        return button;
+      }),
+    );
+    strokeList.replaceChildren(
+      ...Object.keys(strokes).flatMap((side) =>
+        strokes[side].map((_, index) => {
+          const button = Object.assign(document.createElement("button"), {
+            type: "button",
+            className: "btn alt small",
+            textContent: `${side === "part" ? "Part" : "Ground"} ${index + 1} ✕`,
+            ariaLabel: `Take away stroke ${index + 1} on the ${side}`,
+          });
+          button.addEventListener("click", () => {
+            strokes[side] = strokes[side].filter((_, at) => at !== index);
+            showFields();
+            preview();
+          });
+          return button;
+        }),
+      ),
+    );
   }
 
   const draws = () => !form.hidden && form.elements.mode.value === "strokes";
-  const at = (event) => pose().toPx(board.at(event)).map((value) => Math.round(value * 10) / 10);
+  const at = (event) =>
+    pose()
+      .toPx(board.at(event))
+      .map((value) => Math.round(value * 10) / 10);
 
-  board.svg.addEventListener("pointerdown", (event) => {
-    if (!draws() || event.button !== 0 || event.target.closest(".found-outline")) return;
-    drawing = [at(event)];
-    board.svg.setPointerCapture(event.pointerId);
-  });
-  board.svg.addEventListener("pointermove", (event) => {
-    if (!drawing || drawing.length >= MOST_PLACES) return;
-    const [place, last] = [at(event), drawing.at(-1)];
-    if (Math.hypot(place[0] - last[0], place[1] - last[1]) * board.view.zoom < STROKE_STEP_PX) return;
-    drawing.push(place);
-    draw();
-  });
-  board.svg.addEventListener("pointerup", () => {
-    const done = drawing;
-    drawing = null;
-    if (!done) return;
-    if (done.length < 3) {
+  followDrag(board.svg, {
+    begin(event) {
+      if (!draws() || event.button !== 0 || event.target.closest(".found-outline")) return null;
+      return (drawing = [at(event)]);
+    },
+    move(places, event) {
+      if (places.length >= MOST_PLACES) return;
+      const [place, last] = [at(event), places.at(-1)];
+      if (Math.hypot(place[0] - last[0], place[1] - last[1]) * board.view.zoom < STROKE_STEP_PX) return;
+      places.push(place);
       draw();
-      return;
-    }
-    const side = form.elements.side.value;
-    strokes[side].push(done);
-    if (!strokes.ground.length) form.elements.side.value = "ground";
-    showFields();
-    draw();
-    preview();
+    },
+    end(done) {
+      drawing = null;
+      if (done.length < 3) return draw();
+      strokes[form.elements.side.value].push(done);
+      if (!strokes.ground.length) form.elements.side.value = "ground";
+      showFields();
+      draw();
+      preview();
+    },
+    cancel() {
+      drawing = null;
+      draw();
+    },
   });
 
-  /** A click on the Board while colours are picked; whether it was taken. @param {[number, number]} place in picture pixels */
+  /** A click on the Board while colours are picked; whether it was taken. @param {number[]} place in picture pixels */
   function pick(place) {
     if (form.hidden || form.elements.mode.value !== "colour") return false;
     picked = [...picked, place];
@@ -231,12 +309,23 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     return true;
   }
 
-  form.elements.tolerance.addEventListener("input", () => { typed = true; reason.hidden = true; });
-  form.addEventListener("input", () => { showFields(); preview(); });
+  form.elements.tolerance.addEventListener("input", () => {
+    typed = true;
+    reason.hidden = true;
+  });
+  form.addEventListener("input", () => {
+    showFields();
+    preview();
+  });
   again.addEventListener("click", () => accept(traces().at(-1)?.id));
-  form.addEventListener("submit", (event) => { event.preventDefault(); accept(); });
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    accept();
+  });
   form.querySelector("[data-close]").addEventListener("click", () => tray.release());
-  stop.addEventListener("click", async () => { if (task) task = await send(`work/${task.task}/cancel`, {}); });
+  stop.addEventListener("click", async () => {
+    if (task) task = await send(`work/${task.task}/cancel`, {});
+  });
 
   /** The settings of the last trace of this picture, to begin with. */
   function remember() {
@@ -272,7 +361,9 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
       remember();
       showFields();
       besideCard();
-      tell("Choose what the outlines are found by, until they sit on the edges; click an outline to leave it out or keep it.");
+      tell(
+        "Choose what the outlines are found by, until they sit on the edges; click an outline to leave it out or keep it.",
+      );
       preview();
     },
     close() {

@@ -8,14 +8,17 @@ const wanted = { text: "", sources: new Set() };
 
 function filter() {
   for (const row of document.querySelectorAll("[data-row]")) {
-    const text = `${row.querySelector(".name").textContent} ${row.querySelector("input")?.value ?? row.querySelector(".value")?.textContent}`.toLowerCase();
+    const text =
+      `${row.querySelector(".name").textContent} ${row.querySelector("input")?.value ?? row.querySelector(".value")?.textContent}`.toLowerCase();
     const fits = text.includes(wanted.text) && (!wanted.sources.size || wanted.sources.has(row.dataset.sourceOf));
     row.hidden = !fits;
   }
-  for (const group of document.querySelectorAll("[data-group]")) group.hidden = !group.querySelector("[data-row]:not([hidden])");
+  for (const group of document.querySelectorAll("[data-group]"))
+    group.hidden = !group.querySelector("[data-row]:not([hidden])");
   const box = document.querySelector("[data-filter]");
   if (box && box.value !== wanted.text) box.value = wanted.text;
-  for (const button of document.querySelectorAll(".filter [data-source]")) button.setAttribute("aria-pressed", String(wanted.sources.has(button.dataset.source)));
+  for (const button of document.querySelectorAll(".filter [data-source]"))
+    button.setAttribute("aria-pressed", String(wanted.sources.has(button.dataset.source)));
 }
 
 /** Load the Ledger, the stage line and Next anew. */
@@ -32,22 +35,44 @@ function waitForTyping() {
     if (late) refresh();
     late = false;
   };
-  document.addEventListener("input", (event) => { if (event.target.matches("#panel [data-row] input")) typing = event.target; });
-  document.addEventListener("change", (event) => { if (event.target === typing) typing = null; });
+  document.addEventListener("input", (event) => {
+    if (event.target.matches("#panel [data-row] input")) typing = event.target;
+  });
+  document.addEventListener("change", (event) => {
+    if (event.target === typing) typing = null;
+  });
   document.addEventListener("focusout", (event) => {
     if (event.target !== typing) return;
     typing = null;
     catchUp();
   });
-  document.addEventListener("pointerdown", () => { pressed = true; }, true);
-  for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, () => setTimeout(() => {
-    pressed = false;
-    if (!typing?.isConnected) catchUp();
-  }), true);
+  document.addEventListener(
+    "pointerdown",
+    () => {
+      pressed = true;
+    },
+    true,
+  );
+  for (const end of ["pointerup", "pointercancel"])
+    document.addEventListener(
+      end,
+      () =>
+        setTimeout(() => {
+          pressed = false;
+          if (!typing?.isConnected) catchUp();
+        }),
+      true,
+    );
   document.body.addEventListener("nomogon:problem", catchUp);
-  document.body.addEventListener("htmx:configRequest", ({ detail }) => { if (detail.parameters.row) detail.parameters.version = version(); });
-  document.body.addEventListener("htmx:beforeRequest", ({ detail }) => { if (!isRefresh(detail)) sent += 1; });
-  document.body.addEventListener("htmx:afterRequest", ({ detail }) => { if (!isRefresh(detail)) sent -= 1; });
+  document.body.addEventListener("htmx:configRequest", ({ detail }) => {
+    if (detail.parameters.row) detail.parameters.version = version();
+  });
+  document.body.addEventListener("htmx:beforeRequest", ({ detail }) => {
+    if (!isRefresh(detail)) sent += 1;
+  });
+  document.body.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (!isRefresh(detail)) sent -= 1;
+  });
   document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
     late = isRefresh(detail) && (Boolean(typing?.isConnected) || sent > 0 || pressed);
     if (late) detail.shouldSwap = false;
@@ -63,7 +88,8 @@ function showTyped() {
     target.select();
   });
   document.addEventListener("focusout", ({ target }) => {
-    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed) target.value = target.dataset.shown;
+    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed)
+      target.value = target.dataset.shown;
   });
 }
 
@@ -87,26 +113,33 @@ function quantities() {
     const { name, text } = event.target.elements;
     await command("ledger.add", { name: name.value, text: text.value, unit });
   });
-  for (const [begin, on] of [["mouseover", true], ["focusin", true], ["mouseout", false], ["focusout", false]]) {
+  for (const [begin, on] of Object.entries({ mouseover: true, focusin: true, mouseout: false, focusout: false })) {
     document.addEventListener(begin, (event) => {
       const row = event.target.closest?.("[data-hangs]");
       if (!row) return;
       const ids = row.dataset.hangs.split(" ");
-      for (const other of document.querySelectorAll("[data-row]")) if (ids.includes(other.dataset.row)) other.classList.toggle("hangs", on);
+      for (const other of document.querySelectorAll("[data-row]"))
+        if (ids.includes(other.dataset.row)) other.classList.toggle("hangs", on);
     });
   }
 }
 
 /** Type another name over a row's. @param {HTMLElement} button */
 function rename(button) {
-  const field = Object.assign(document.createElement("input"), { className: "rename", value: button.dataset.called, ariaLabel: `Another name for ${button.dataset.called}`, autocomplete: "off" });
+  const field = Object.assign(document.createElement("input"), {
+    className: "rename",
+    value: button.dataset.called,
+    ariaLabel: `Another name for ${button.dataset.called}`,
+    autocomplete: "off",
+  });
   let done = false;
   const end = async (keep) => {
     if (done) return;
     done = true;
     const text = field.value.trim();
     field.replaceWith(button);
-    if (keep && text && text !== button.dataset.called) await command("ledger.rename", { row: button.dataset.rename, text });
+    if (keep && text && text !== button.dataset.called)
+      await command("ledger.rename", { row: button.dataset.rename, text });
     else button.focus();
   };
   field.addEventListener("keydown", (event) => {
@@ -139,7 +172,9 @@ export function startPanel({ takeTool, onRow } = {}) {
   document.addEventListener("click", (event) => {
     const source = event.target.closest(".filter [data-source]");
     if (source) {
-      wanted.sources.has(source.dataset.source) ? wanted.sources.delete(source.dataset.source) : wanted.sources.add(source.dataset.source);
+      wanted.sources.has(source.dataset.source)
+        ? wanted.sources.delete(source.dataset.source)
+        : wanted.sources.add(source.dataset.source);
       filter();
     }
     const step = event.target.closest("[data-history]");
@@ -152,7 +187,8 @@ export function startPanel({ takeTool, onRow } = {}) {
     if (row) onRow?.(row.dataset.row);
   });
   document.addEventListener("keydown", (event) => {
-    if (!(event.ctrlKey || event.metaKey) || event.target.matches("input[type=text], input:not([type]), textarea")) return;
+    if (!(event.ctrlKey || event.metaKey) || event.target.matches("input[type=text], input:not([type]), textarea"))
+      return;
     const key = event.key.toLowerCase();
     if (key === "z" || key === "y") {
       event.preventDefault();
@@ -167,7 +203,9 @@ export function startPanel({ takeTool, onRow } = {}) {
   });
   document.body.addEventListener("nomogon:problem", (event) => say(event.detail.problem, true));
   document.body.addEventListener("htmx:afterSwap", filter);
-  document.body.addEventListener("htmx:sendError", () => say("The server cannot be reached; nothing was changed. Try again in a moment.", true));
+  document.body.addEventListener("htmx:sendError", () =>
+    say("The server cannot be reached; nothing was changed. Try again in a moment.", true),
+  );
 }
 
 /** A number was typed over in the Ledger. @param {(detail: any) => void} then */

@@ -3,6 +3,7 @@
 import { address, announce, command, mayChange, say, send, setVersion, unit } from "./talk.js";
 import { refresh } from "./panel.js";
 import { shape } from "./board.js";
+import { followDrag } from "./gestures.js";
 
 const card = document.getElementById("pictures");
 const chooser = card.elements.picture;
@@ -22,7 +23,15 @@ export function startPictures({ board, tray, redraw, load }) {
   const place = (field, text) => command("reference.place_picture", { picture: current().id, field, text, unit });
 
   function fill() {
-    chooser.replaceChildren(...state.pictures.map((picture) => Object.assign(document.createElement("option"), { value: picture.id, textContent: picture.name, selected: picture.worked_on })));
+    chooser.replaceChildren(
+      ...state.pictures.map((picture) =>
+        Object.assign(document.createElement("option"), {
+          value: picture.id,
+          textContent: picture.name,
+          selected: picture.worked_on,
+        }),
+      ),
+    );
     const one = current();
     for (const part of card.querySelectorAll("[data-of-picture]")) part.hidden = !one;
     if (!one) return;
@@ -47,7 +56,8 @@ export function startPictures({ board, tray, redraw, load }) {
   /** Carry out what was changed on the card. @returns {Promise<any>} null when it was refused */
   function carry({ name, value, checked }) {
     const set = (field, now) => command("reference.set_picture", { picture: current().id, field, value: now });
-    if (name === "picture") return send("reference/choose", { picture: value }).then(announce, (problem) => say(problem.message, true));
+    if (name === "picture")
+      return send("reference/choose", { picture: value }).then(announce, (problem) => say(problem.message, true));
     if (NOTED.includes(name)) return set(name, value);
     if (["visible", "locked", "drawn"].includes(name)) return set(name, checked);
     if (name === "opacity") return set("opacity", Number(value) / 100);
@@ -62,7 +72,9 @@ export function startPictures({ board, tray, redraw, load }) {
     waiting -= 1;
     if (!done) fill();
   });
-  card.querySelector("[data-remove]").addEventListener("click", () => current() && command("reference.remove_picture", { picture: current().id }));
+  card
+    .querySelector("[data-remove]")
+    .addEventListener("click", () => current() && command("reference.remove_picture", { picture: current().id }));
   card.querySelector("[data-close]").addEventListener("click", () => tray.release());
 
   /** Take pictures in; a drawing is rendered at the resolution typed. @param {File[]} files */
@@ -73,9 +85,16 @@ export function startPictures({ board, tray, redraw, load }) {
       form.append("dpi", card.elements.drawing_dpi.value);
       form.append("page", card.elements.page.value);
       say(`Taking in ${one.name} …`);
-      const response = await fetch(address("reference/pictures"), { method: "POST", body: form, headers: { Accept: "application/json", "X-CSRFToken": document.body.dataset.csrf } });
+      const response = await fetch(address("reference/pictures"), {
+        method: "POST",
+        body: form,
+        headers: { Accept: "application/json", "X-CSRFToken": document.body.dataset.csrf },
+      });
       const answer = await response.json();
-      if (!response.ok) { say(answer.problem, true); break; }
+      if (!response.ok) {
+        say(answer.problem, true);
+        break;
+      }
       setVersion(answer.version);
       say(answer.told);
       await load();
@@ -85,39 +104,51 @@ export function startPictures({ board, tray, redraw, load }) {
   }
 
   for (const name of ["dragover", "drop"]) document.addEventListener(name, (event) => event.preventDefault());
-  document.addEventListener("drop", (event) => { if (mayChange && event.dataTransfer.files.length) add([...event.dataTransfer.files]); });
-  document.addEventListener("paste", (event) => { if (mayChange && event.clipboardData.files.length) add([...event.clipboardData.files]); });
+  document.addEventListener("drop", (event) => {
+    if (mayChange && event.dataTransfer.files.length) add([...event.dataTransfer.files]);
+  });
+  document.addEventListener("paste", (event) => {
+    if (mayChange && event.clipboardData.files.length) add([...event.clipboardData.files]);
+  });
 
   /** Dragging the origin moves the picture in the plane; dragging the end of the axis turns it. */
-  board.svg.addEventListener("pointerdown", (event) => {
-    const handle = event.target.closest("[data-handle]");
-    if (!handle || card.hidden || !mayChange) return;
-    drag = { which: handle.dataset.handle, at: board.at(event), now: board.at(event) };
-    board.svg.setPointerCapture(event.pointerId);
-    event.stopPropagation();
-  });
-  board.svg.addEventListener("pointermove", (event) => {
-    if (!drag) return;
-    drag.now = board.at(event);
-    redraw();
-  });
-  board.svg.addEventListener("pointerup", async () => {
-    const done = drag;
-    drag = null;
-    if (!done) return;
-    if (Math.hypot(done.now[0] - done.at[0], done.now[1] - done.at[1]) < 1e-9) return redraw();
-    const [origin, one] = [lastPose.toWorld(state.scale.origin), current()];
-    if (done.which === "size") await command("reference.drag_corner", { picture: one.id, corner: corner(), place: lastPose.toPx(done.now) });
-    else if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
-    else await place("angle", `${current().degrees + ((Math.atan2(done.now[1] - origin[1], done.now[0] - origin[0]) * 180) / Math.PI) * (state.picture.flipped ? -1 : 1)}`);
-    redraw();
+  followDrag(board.svg, {
+    begin(event) {
+      const handle = event.target.closest("[data-handle]");
+      if (!handle || card.hidden || !mayChange) return null;
+      return (drag = { which: handle.dataset.handle, at: board.at(event), now: board.at(event) });
+    },
+    move(held, event) {
+      held.now = board.at(event);
+      redraw();
+    },
+    async end(done) {
+      drag = null;
+      if (Math.hypot(done.now[0] - done.at[0], done.now[1] - done.at[1]) < 1e-9) return redraw();
+      const [origin, one] = [lastPose.toWorld(state.scale.origin), current()];
+      if (done.which === "size")
+        await command("reference.drag_corner", { picture: one.id, corner: corner(), place: lastPose.toPx(done.now) });
+      else if (done.which === "origin") await command("reference.set_origin", { place: lastPose.toPx(done.now) });
+      else {
+        const turn = (Math.atan2(done.now[1] - origin[1], done.now[0] - origin[0]) * 180) / Math.PI;
+        await place("angle", `${current().degrees + turn * (state.picture.flipped ? -1 : 1)}`);
+      }
+      redraw();
+    },
+    cancel() {
+      drag = null;
+      redraw();
+    },
   });
 
   let lastPose = null;
   /** The corner to size the picture by: of those on its left, which the card does not cover, the one farther from the origin. */
   function corner() {
     const [x, y] = state.scale.origin;
-    return [[0, 0], [0, state.picture.height]].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
+    return [
+      [0, 0],
+      [0, state.picture.height],
+    ].sort((a, b) => Math.hypot(b[0] - x, b[1] - y) - Math.hypot(a[0] - x, a[1] - y))[0];
   }
 
   return {
@@ -131,7 +162,9 @@ export function startPictures({ board, tray, redraw, load }) {
       fill();
       redraw();
     },
-    close() { card.hidden = true; },
+    close() {
+      card.hidden = true;
+    },
     /** The origin and the end of the x axis, to take hold of while the card is open. */
     handles(pose) {
       lastPose = pose;
@@ -139,12 +172,18 @@ export function startPictures({ board, tray, redraw, load }) {
       const [x, y] = board.toScreen(drag?.which === "origin" ? drag.now : pose.toWorld(state.scale.origin));
       const [tipX, tipY] = drag?.which === "turn" ? board.toScreen(drag.now) : [x + HANDLE_PX, y];
       const group = shape("g", { class: "handles" });
-      group.append(shape("path", { d: `M${x} ${y}L${tipX} ${tipY}M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }),
-        shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }), shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }));
+      group.append(
+        shape("path", { d: `M${x} ${y}L${tipX} ${tipY}M${x - 12} ${y}H${x + 12}M${x} ${y - 12}V${y + 12}` }),
+        shape("circle", { cx: x, cy: y, r: 8, "data-handle": "origin" }),
+        shape("circle", { cx: tipX, cy: tipY, r: 6, "data-handle": "turn" }),
+      );
       if (current()?.wide?.is_set) {
         const [cornerX, cornerY] = board.toScreen(drag?.which === "size" ? drag.now : pose.toWorld(corner()));
         const inward = y > cornerY ? 18 : -18;
-        group.append(shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + inward}` }), shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }));
+        group.append(
+          shape("path", { d: `M${cornerX + 18} ${cornerY}H${cornerX}V${cornerY + inward}` }),
+          shape("circle", { cx: cornerX, cy: cornerY, r: 6, "data-handle": "size" }),
+        );
       }
       return [group];
     },

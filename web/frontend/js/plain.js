@@ -1,11 +1,5 @@
-// Stages without a Board: Inspect and Release.
+// Pages of a job that have no Board.
 
-import { onTyped, onChanged, startPanel } from "./panel.js";
+import { startPlain } from "./resting.js";
 
-export function startPlain() {
-  startPanel();
-  // What is being typed into a form stays; the message says what others did.
-  const again = () => { if (!document.activeElement?.matches("main input, main select")) location.reload(); };
-  onTyped((detail) => { if (!detail.problem) again(); });
-  onChanged(again);
-}
+startPlain();

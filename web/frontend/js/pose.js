@@ -3,7 +3,7 @@
 /** @param {{ angle: number, flipped: boolean }} picture */
 export function poseOf({ angle, flipped }) {
   const [cos, sin, sense] = [Math.cos(angle), Math.sin(angle), flipped ? -1 : 1];
-  const toWorld = ([x, y]) => [sense * (cos * x - sin * y), -sin * x - cos * y];
-  const toPx = ([x, y]) => [cos * sense * x - sin * y, -sin * sense * x - cos * y];
+  const toWorld = (/** @type {number[]} */ [x, y]) => [sense * (cos * x - sin * y), -sin * x - cos * y];
+  const toPx = (/** @type {number[]} */ [x, y]) => [cos * sense * x - sin * y, -sin * sense * x - cos * y];
   return { toWorld, toPx, matrix: [sense * cos, -sin, -sense * sin, -cos, 0, 0] };
 }

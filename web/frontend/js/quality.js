@@ -9,7 +9,10 @@ const WIDTH = 250;
 
 function graduated({ share, state }) {
   const svg = shape("svg", { width: WIDTH, height: 20, "aria-hidden": "true", class: `graduated ${state}` });
-  svg.append(shape("path", { d: `M1 14H${WIDTH - 1}`, class: "base" }), shape("path", { d: `M${(WIDTH * 2) / 3} 14H${WIDTH - 1}`, class: "good" }));
+  svg.append(
+    shape("path", { d: `M1 14H${WIDTH - 1}`, class: "base" }),
+    shape("path", { d: `M${(WIDTH * 2) / 3} 14H${WIDTH - 1}`, class: "good" }),
+  );
   for (let index = 0; index <= 12; index++) {
     const x = 1 + (index * (WIDTH - 2)) / 12;
     svg.append(shape("path", { d: `M${x} 14V${index % 4 ? 11 : 8}`, class: "tick" }));
@@ -28,16 +31,26 @@ export function startQuality({ tray }) {
       list.replaceChildren(Object.assign(document.createElement("p"), { textContent: "Looking …" }));
       const { measures } = await send("reference/quality", {});
       say("");
-      list.replaceChildren(...measures.map((measure) => {
-        const row = document.createElement("div");
-        row.className = `measure ${measure.state}`;
-        const head = document.createElement("p");
-        head.append(Object.assign(document.createElement("span"), { textContent: measure.name }), Object.assign(document.createElement("b"), { textContent: measure.shown }));
-        row.append(head, graduated(measure));
-        if (measure.remedy) row.append(Object.assign(document.createElement("p"), { className: "remedy", textContent: measure.remedy }));
-        return row;
-      }));
+      list.replaceChildren(
+        ...measures.map((measure) => {
+          const row = document.createElement("div");
+          row.className = `measure ${measure.state}`;
+          const head = document.createElement("p");
+          head.append(
+            Object.assign(document.createElement("span"), { textContent: measure.name }),
+            Object.assign(document.createElement("b"), { textContent: measure.shown }),
+          );
+          row.append(head, graduated(measure));
+          if (measure.remedy)
+            row.append(
+              Object.assign(document.createElement("p"), { className: "remedy", textContent: measure.remedy }),
+            );
+          return row;
+        }),
+      );
     },
-    close() { card.hidden = true; },
+    close() {
+      card.hidden = true;
+    },
   };
 }

@@ -9,7 +9,7 @@ const READ_DIGITS = { mm: 2, in: 4 };
 /** A length as shown. @param {number} mm */
 export const format = (mm) => (unit === "in" ? mm / 25.4 : mm).toFixed(READ_DIGITS[unit]);
 
-/** @param {{ board: import("./board.js").Board, pose: () => ReturnType<import("./pose.js").poseOf> }} parts */
+/** @param {{ board: import("./board.js").Board, pose: () => ReturnType<typeof import("./pose.js").poseOf> }} parts */
 export function createMarks({ board, pose }) {
   const onScreen = (place) => board.toScreen(pose().toWorld(place));
 
@@ -17,13 +17,24 @@ export function createMarks({ board, pose }) {
   function pick(place, { loose = false, selected = false, data = {} } = {}) {
     const [x, y] = onScreen(place);
     const group = shape("g", data);
-    group.append(shape("circle", { class: `pick${loose ? " loose" : ""}${selected ? " sel" : ""}`, cx: x, cy: y, r: 6 }),
-      shape("path", { class: `pick${selected ? " sel" : ""}`, d: `M${x - 11} ${y}H${x - 3}M${x + 3} ${y}H${x + 11}M${x} ${y - 11}V${y - 3}M${x} ${y + 3}V${y + 11}` }));
+    group.append(
+      shape("circle", { class: `pick${loose ? " loose" : ""}${selected ? " sel" : ""}`, cx: x, cy: y, r: 6 }),
+      shape("path", {
+        class: `pick${selected ? " sel" : ""}`,
+        d: `M${x - 11} ${y}H${x - 3}M${x + 3} ${y}H${x + 11}M${x} ${y - 11}V${y - 3}M${x} ${y + 3}V${y + 11}`,
+      }),
+    );
     return group;
   }
 
   function line(places, closed) {
-    const d = places.map((place) => onScreen(place).map((value) => value.toFixed(1)).join(" ")).join("L");
+    const d = places
+      .map((place) =>
+        onScreen(place)
+          .map((value) => value.toFixed(1))
+          .join(" "),
+      )
+      .join("L");
     return shape("path", { d: `M${d}${closed ? "Z" : ""}` });
   }
 
@@ -52,19 +63,26 @@ export function createMarks({ board, pose }) {
 
   function reading(item) {
     if (item.read === undefined) return item.name;
-    if (item.what === "angle") return `${((item.read * 180) / Math.PI).toFixed(2)}° ±${((item.u95 * 180) / Math.PI).toFixed(2)}°`;
+    if (item.what === "angle")
+      return `${((item.read * 180) / Math.PI).toFixed(2)}° ±${((item.u95 * 180) / Math.PI).toFixed(2)}°`;
     return `${format(item.read)} ±${format(item.u95)}`;
   }
 
   const DRAW = {
     length: (item) => length(item.start, item.end, format(item.mm)),
     diameter: (item) => [line(ellipse(item), true), words(`⌀ ${format(item.mm)}`, item.center, [0, 4])],
-    rectangle: (item) => [line(item.outline ?? item.corners, true),
-      words(`${item.name} ${format(item.width_mm)} × ${format(item.height_mm)}`, middle(item.corners), [0, 4])],
+    rectangle: (item) => [
+      line(item.outline ?? item.corners, true),
+      words(`${item.name} ${format(item.width_mm)} × ${format(item.height_mm)}`, middle(item.corners), [0, 4]),
+    ],
     straight: (item) => [line(item.places, false), words(item.name, item.places[Math.floor(item.places.length / 2)])],
     resolution: () => [],
     check: (item) => {
-      if (item.what === "angle") return [line([item.places[1], item.places[0], item.places[2]], false), words(reading(item), item.places[0], [34, 18])];
+      if (item.what === "angle")
+        return [
+          line([item.places[1], item.places[0], item.places[2]], false),
+          words(reading(item), item.places[0], [34, 18]),
+        ];
       if (item.what === "diameter") return [...length(item.places[0], item.places[1], `⌀ ${reading(item)}`)];
       return length(item.places[0], item.places[1], reading(item));
     },
@@ -73,13 +91,29 @@ export function createMarks({ board, pose }) {
   /** Everything known of the picture. @param {any[]} known @param {{ id: string, which: string }|null} chosen */
   function known(known, chosen) {
     return known.map((item) => {
-      const group = shape("g", { class: `known${item.kind === "check" ? " check" : ""}${item.used ? "" : " out"}`, "data-known": item.id });
+      const group = shape("g", {
+        class: `known${item.kind === "check" ? " check" : ""}${item.used ? "" : " out"}`,
+        "data-known": item.id,
+      });
       group.append(...DRAW[item.kind](item));
-      if (item.kind === "length") for (const which of ["start", "end"]) {
-        group.append(pick(item[which], { selected: chosen?.id === item.id && chosen.which === which, data: { "data-which": which } }));
-      }
-      if (item.kind === "rectangle") item.corners.forEach((corner, which) => group.append(
-        pick(corner, { selected: chosen?.id === item.id && chosen.which === String(which), data: { "data-which": String(which) } })));
+      if (item.kind === "length")
+        for (const which of ["start", "end"]) {
+          group.append(
+            pick(item[which], {
+              selected: chosen?.id === item.id && chosen.which === which,
+              data: { "data-which": which },
+            }),
+          );
+        }
+      if (item.kind === "rectangle")
+        item.corners.forEach((corner, which) =>
+          group.append(
+            pick(corner, {
+              selected: chosen?.id === item.id && chosen.which === String(which),
+              data: { "data-which": String(which) },
+            }),
+          ),
+        );
       return group;
     });
   }

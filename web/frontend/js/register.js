@@ -8,7 +8,9 @@ document.querySelector("[data-filter-jobs]")?.addEventListener("input", (event) 
 const drop = document.getElementById("drop");
 if (drop) {
   const input = drop.querySelector("input");
-  const show = () => { if (input.files[0]) drop.querySelector("[data-chosen]").textContent = input.files[0].name; };
+  const show = () => {
+    if (input.files[0]) drop.querySelector("[data-chosen]").textContent = input.files[0].name;
+  };
   input.addEventListener("change", show);
   const camera = document.querySelector("[data-camera]");
   camera?.addEventListener("change", () => {

@@ -1,7 +1,7 @@
 // The Release stage: files are written by the workers, and fetched when they are there.
 
 import { address, ask, say, send } from "./talk.js";
-import { startPlain } from "./plain.js";
+import { startPlain } from "./resting.js";
 
 const AGAIN_MS = 100;
 const OPEN = ["waiting", "running"];
@@ -28,4 +28,5 @@ async function fetchFile(button) {
   button.disabled = false;
 }
 
-for (const button of document.querySelectorAll("[data-file]")) button.addEventListener("click", () => fetchFile(button));
+for (const button of document.querySelectorAll("[data-file]"))
+  button.addEventListener("click", () => fetchFile(button));

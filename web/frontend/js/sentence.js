@@ -1,45 +1,22 @@
 // An operation being written in the Build sheet: its words, its blanks, and what stands in them.
 
 import { tell } from "./tray.js";
+import { clauses, cornerWords, CORNERS, edgeWords, isEmpty, standing } from "./words.js";
 
 const PREVIEW_MS = 260;
-const BETWEEN = [["", "between any faces"], ["flat flat", "between flat faces"], ["flat round", "between flat and round"], ["round round", "between round faces"]];
-const CORNERS = 3;
-const RULES = [["top", "all top edges"], ["bottom", "all bottom edges"], ["upright", "all upright edges"], ["round", "all round edges"], ["all", "all edges"]];
-
-/** The faces that meet in an edge or a corner, in words: ``top and side of 1``, ``top of 1 and wall of 2``. @param {string} name @param {Record<string, number>} numbers */
-function faceWords(name, numbers) {
-  const faces = name.replace(/ [@#].*$/, "").split(" | ").map((face) => face.match(/^(\w+)\.(\w+)/) ?? [face, "", "face"]);
-  const numberOf = ([, operation]) => numbers[operation] ?? "?";
-  const alone = faces.every((face) => numberOf(face) === numberOf(faces[0]));
-  const said = faces.map((face) => (alone ? face[2] : `${face[2]} of ${numberOf(face)}`));
-  return `${said.slice(0, -1).join(", ")} and ${said.at(-1)}${alone ? ` of ${numberOf(faces[0])}` : ""}`;
-}
-
-/** An edge in words. @param {string} name @param {Record<string, number>} numbers */
-export const edgeWords = (name, numbers) => `edge between ${faceWords(name, numbers)}`;
-
-/** A corner in words. @param {string} name @param {Record<string, number>} numbers */
-export const cornerWords = (name, numbers) => `corner of ${faceWords(name, numbers)}`;
-
-/** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
-export function standing(parts, filled) {
-  return parts.flatMap((part) => {
-    if (part.values) return part.values.includes(filled[part.when]) ? standing(part.parts, filled) : [];
-    if (part.clause) return isEmpty(filled[part.first]) ? [] : standing(part.parts, filled);
-    return [part];
-  });
-}
-
-/** Clauses of a sentence, added or not. @param {any[]} parts @param {Record<string, any>} filled */
-export function clauses(parts, filled) {
-  return parts.flatMap((part) => {
-    if (part.clause) return [part];
-    return part.values?.includes(filled[part.when]) ? clauses(part.parts, filled) : [];
-  });
-}
-
-const isEmpty = (value) => value === undefined || value === null || value === "" || (typeof value === "object" && "names" in value && !value.names.length && !value.rule) || (Array.isArray(value) && value.length < CORNERS);
+const BETWEEN = [
+  ["", "between any faces"],
+  ["flat flat", "between flat faces"],
+  ["flat round", "between flat and round"],
+  ["round round", "between round faces"],
+];
+const RULES = [
+  ["top", "all top edges"],
+  ["bottom", "all bottom edges"],
+  ["upright", "all upright edges"],
+  ["round", "all round edges"],
+  ["all", "all edges"],
+];
 
 function every(parts) {
   return parts.flatMap((part) => (part.parts ? every(part.parts) : part.blank ? [part] : []));
@@ -72,7 +49,9 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     }
     for (const part of standing(declared.parts, told)) if (part.usual !== undefined) told[part.blank] = part.usual;
     if (told.result && bodies.length) told.result = "cut";
-    for (const part of every(declared.parts)) if (part.kind === "body") told[part.blank] = told[part.when] === part.makes && part.when ? freeBody() : bodies[0]?.id;
+    for (const part of every(declared.parts))
+      if (part.kind === "body")
+        told[part.blank] = told[part.when] === part.makes && part.when ? freeBody() : bodies[0]?.id;
     return told;
   }
 
@@ -120,17 +99,31 @@ export function createSentence({ host, state, changed, preview, build, dropped }
 
   function words(part) {
     const value = filled[part.blank];
-    if (part.kind === "plane") return typeof value === "object" ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face") : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
+    if (part.kind === "plane")
+      return typeof value === "object"
+        ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face")
+        : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
     if (part.kind === "corners" && value?.length) return `${value.length} of ${CORNERS} corners`;
     if (isEmpty(value)) return part.empty;
     const count = value.names?.length ?? 0;
-    if (part.kind === "edges") return value.rule ? (value.rule.chain ? "a chain of edges" : RULES.find(([at]) => at === value.rule.at)[1]) : `${count} edge${count > 1 ? "s" : ""}`;
+    if (part.kind === "edges")
+      return value.rule
+        ? value.rule.chain
+          ? "a chain of edges"
+          : RULES.find(([at]) => at === value.rule.at)[1]
+        : `${count} edge${count > 1 ? "s" : ""}`;
     const sketch = state().sketches.find((one) => one.id === value.sketch)?.title ?? "a sketch";
-    return part.kind === "regions" ? `${count} region${count > 1 ? "s" : ""} of ${sketch}` : `${count} circle${count > 1 ? "s" : ""} of ${sketch}`;
+    return part.kind === "regions"
+      ? `${count} region${count > 1 ? "s" : ""} of ${sketch}`
+      : `${count} circle${count > 1 ? "s" : ""} of ${sketch}`;
   }
 
   function input(part) {
-    const field = Object.assign(document.createElement("input"), { value: filled[part.blank] ?? "", ariaLabel: part.asks || part.blank, className: part.kind === "text" || part.kind === "body" ? "words-in" : "" });
+    const field = Object.assign(document.createElement("input"), {
+      value: filled[part.blank] ?? "",
+      ariaLabel: part.asks || part.blank,
+      className: part.kind === "text" || part.kind === "body" ? "words-in" : "",
+    });
     field.dataset.blank = part.blank;
     field.addEventListener("input", () => fill(part.blank, field.value));
     return field;
@@ -141,12 +134,19 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     if (at) field.dataset.at = at;
     else field.dataset.blank = part.blank;
     field.append(...options.map(([key, text]) => new Option(text, key, false, key === value)));
-    field.addEventListener("change", () => { then(field.value); draw(part.blank, at); });
+    field.addEventListener("change", () => {
+      then(field.value);
+      draw(part.blank, at);
+    });
     return field;
   }
 
   function pickButton(part) {
-    const button = Object.assign(document.createElement("button"), { type: "button", className: `picked${isEmpty(filled[part.blank]) ? " empty" : ""}`, textContent: words(part) });
+    const button = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: `picked${isEmpty(filled[part.blank]) ? " empty" : ""}`,
+      textContent: words(part),
+    });
     button.dataset.blank = part.blank;
     button.addEventListener("click", () => activate(part.blank));
     button.addEventListener("keydown", (event) => step(event, part));
@@ -171,11 +171,29 @@ export function createSentence({ host, state, changed, preview, build, dropped }
 
   function candidates(part) {
     const { sketches, edges, corners, faces, planes, bodies } = state();
-    if (part.kind === "regions") return sketches.flatMap((sketch) => sketch.regions.map((region) => ({ value: { sketch: sketch.id, name: region.id }, words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}` })));
-    if (part.kind === "centres") return sketches.flatMap((sketch) => sketch.centers.map((center) => ({ value: { sketch: sketch.id, name: center.id }, words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}` })));
-    if (part.kind === "edges" || part.kind === "axis") return edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) }));
-    if (part.kind === "corners") return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
-    if (part.kind === "plane") return [...planes.map((plane) => ({ value: plane.id, words: plane.words })), ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words }))];
+    if (part.kind === "regions")
+      return sketches.flatMap((sketch) =>
+        sketch.regions.map((region) => ({
+          value: { sketch: sketch.id, name: region.id },
+          words: `Region of ${region.area.toFixed(1)} mm² of ${sketch.title}`,
+        })),
+      );
+    if (part.kind === "centres")
+      return sketches.flatMap((sketch) =>
+        sketch.centers.map((center) => ({
+          value: { sketch: sketch.id, name: center.id },
+          words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}`,
+        })),
+      );
+    if (part.kind === "edges" || part.kind === "axis")
+      return edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) }));
+    if (part.kind === "corners")
+      return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
+    if (part.kind === "plane")
+      return [
+        ...planes.map((plane) => ({ value: plane.id, words: plane.words })),
+        ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words })),
+      ];
     return bodies.map((body) => ({ value: body.id, words: body.name }));
   }
 
@@ -189,13 +207,18 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       const now = filled[active] ?? [];
       const others = now.filter((one) => one.body !== value.body || one.corner !== value.corner);
       fill(active, others.length < now.length ? others : [...now.slice(1 - CORNERS), value]);
-    }
-    else if (part.kind === "edges") {
+    } else if (part.kind === "edges") {
       const now = filled[active]?.body === value.body && filled[active]?.names ? filled[active].names : [];
-      fill(active, { body: value.body, names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name] });
+      fill(active, {
+        body: value.body,
+        names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name],
+      });
     } else {
       const now = filled[active]?.sketch === value.sketch ? filled[active].names : [];
-      fill(active, { sketch: value.sketch, names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name] });
+      fill(active, {
+        sketch: value.sketch,
+        names: now.includes(value.name) ? now.filter((one) => one !== value.name) : [...now, value.name],
+      });
     }
     draw(active);
   }
@@ -205,28 +228,63 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const body = value.body ?? state().bodies[0]?.id;
     const first = value.rule?.chain ?? (value.names?.length === 1 ? value.names[0] : "");
     const chain = first ? [["chain", "the one clicked and all that run on"]] : [];
-    const ruled = (fresh) => fill(part.blank, { body, rule: Object.fromEntries(Object.entries({ ...value.rule, ...fresh }).filter(([, told]) => told)) });
-    const rule = select(part, [["", "those clicked"], ...chain, ...RULES], value.rule?.chain ? "chain" : value.rule?.at ?? "", (at) => {
-      if (at) fill(part.blank, { body, rule: at === "chain" ? { at: "all", chain: first } : { at } });
-      else fill(part.blank, { body, names: first ? [first] : [] });
-    }, "rule");
+    const ruled = (fresh) =>
+      fill(part.blank, {
+        body,
+        rule: Object.fromEntries(Object.entries({ ...value.rule, ...fresh }).filter(([, told]) => told)),
+      });
+    const rule = select(
+      part,
+      [["", "those clicked"], ...chain, ...RULES],
+      value.rule?.chain ? "chain" : (value.rule?.at ?? ""),
+      (at) => {
+        if (at) fill(part.blank, { body, rule: at === "chain" ? { at: "all", chain: first } : { at } });
+        else fill(part.blank, { body, names: first ? [first] : [] });
+      },
+      "rule",
+    );
     rule.ariaLabel = "Rule for the edges";
     if (value.rule) rule.dataset.blank = part.blank;
     const fields = [rule];
     if (value.rule && !value.rule.chain) {
-      const steps = Object.entries(state().numbers).flatMap(([id, number]) => [[`of ${id}`, `of ${number} alone`], [`but ${id}`, `but those of ${number}`]]);
-      const now = value.rule.operation ? `of ${value.rule.operation}` : value.rule.but?.length ? `but ${value.rule.but[0]}` : "";
-      const but = select(part, [["", "of all operations"], ...steps], now, (told) => {
-        const [how, id] = told.split(" ");
-        ruled({ operation: how === "of" ? id : "", but: how === "but" ? [id] : null });
-      }, "but");
+      const steps = Object.entries(state().numbers).flatMap(([id, number]) => [
+        [`of ${id}`, `of ${number} alone`],
+        [`but ${id}`, `but those of ${number}`],
+      ]);
+      const now = value.rule.operation
+        ? `of ${value.rule.operation}`
+        : value.rule.but?.length
+          ? `but ${value.rule.but[0]}`
+          : "";
+      const but = select(
+        part,
+        [["", "of all operations"], ...steps],
+        now,
+        (told) => {
+          const [how, id] = told.split(" ");
+          ruled({ operation: how === "of" ? id : "", but: how === "but" ? [id] : null });
+        },
+        "but",
+      );
       but.ariaLabel = "Operations whose edges count";
-      const between = select(part, BETWEEN, value.rule.between?.join(" ") ?? "", (kinds) => ruled({ between: kinds ? kinds.split(" ") : null }), "between");
+      const between = select(
+        part,
+        BETWEEN,
+        value.rule.between?.join(" ") ?? "",
+        (kinds) => ruled({ between: kinds ? kinds.split(" ") : null }),
+        "between",
+      );
       between.ariaLabel = "Faces that the edges lie between";
       fields.push(but, between);
     }
     if (state().bodies.length > 1) {
-      const of = select(part, state().bodies.map((one) => [one.id, `of ${one.name}`]), body, (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }), "of");
+      const of = select(
+        part,
+        state().bodies.map((one) => [one.id, `of ${one.name}`]),
+        body,
+        (id) => fill(part.blank, { ...value, body: id, ...(value.rule ? {} : { names: [] }) }),
+        "of",
+      );
       of.ariaLabel = "Body of the edges";
       fields.push(of);
     }
@@ -237,15 +295,31 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     if (part.kind === "length" || part.kind === "angle" || part.kind === "text") return [input(part)];
     if (part.kind === "axis") {
       const value = filled[part.blank];
-      const field = select(part, [...part.options, ...(typeof value === "object" ? [["edge", "the edge clicked"]] : [])], typeof value === "object" ? "edge" : value, (picked) => { if (picked !== "edge") fill(part.blank, picked); });
+      const field = select(
+        part,
+        [...part.options, ...(typeof value === "object" ? [["edge", "the edge clicked"]] : [])],
+        typeof value === "object" ? "edge" : value,
+        (picked) => {
+          if (picked !== "edge") fill(part.blank, picked);
+        },
+      );
       return [field];
     }
-    if (part.kind === "choice") return [select(part, part.options, filled[part.blank], (value) => fill(part.blank, value))];
+    if (part.kind === "choice")
+      return [select(part, part.options, filled[part.blank], (value) => fill(part.blank, value))];
     if (part.kind === "body") {
       if (part.when && filled[part.when] === part.makes) return [input(part)];
-      return [select(part, state().bodies.map((body) => [body.id, body.name]), filled[part.blank], (value) => fill(part.blank, value))];
+      return [
+        select(
+          part,
+          state().bodies.map((body) => [body.id, body.name]),
+          filled[part.blank],
+          (value) => fill(part.blank, value),
+        ),
+      ];
     }
-    if (part.kind === "edges") return filled[part.blank]?.rule ? ruleFields(part) : [pickButton(part), ...ruleFields(part)];
+    if (part.kind === "edges")
+      return filled[part.blank]?.rule ? ruleFields(part) : [pickButton(part), ...ruleFields(part)];
     return [pickButton(part)];
   }
 
@@ -255,32 +329,53 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     words.className = "said-words";
     for (const part of parts()) {
       if (part.text) words.append(/^[,.;]/.test(part.text) ? part.text : ` ${part.text}`);
-      else words.append(" ", ...field(part).flatMap((one) => [one, " "]).slice(0, -1));
+      else
+        words.append(
+          " ",
+          ...field(part)
+            .flatMap((one) => [one, " "])
+            .slice(0, -1),
+        );
     }
     const offers = document.createElement("div");
     offers.className = "offers";
     for (const clause of clauses(declared.parts, filled)) {
       const there = !isEmpty(filled[clause.first]);
-      const button = Object.assign(document.createElement("button"), { type: "button", textContent: `${there ? "−" : "+"} ${clause.clause}` });
+      const button = Object.assign(document.createElement("button"), {
+        type: "button",
+        textContent: `${there ? "−" : "+"} ${clause.clause}`,
+      });
       button.addEventListener("click", () => {
-        fill(clause.first, there ? undefined : blank(clause.first).usual ?? "");
+        fill(clause.first, there ? undefined : (blank(clause.first).usual ?? ""));
         draw(there ? undefined : clause.first);
       });
       offers.append(button);
     }
     const buttons = document.createElement("div");
     buttons.className = "btns";
-    const done = Object.assign(document.createElement("button"), { className: "btn small", textContent: name ? "Take" : "Build" });
-    const drop = Object.assign(document.createElement("button"), { type: "button", className: "btn alt small", textContent: "Drop" });
+    const done = Object.assign(document.createElement("button"), {
+      className: "btn small",
+      textContent: name ? "Take" : "Build",
+    });
+    const drop = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: "btn alt small",
+      textContent: "Drop",
+    });
     drop.addEventListener("click", dropped);
     buttons.append(done, drop);
     const why = Object.assign(document.createElement("p"), { className: "why" });
     why.hidden = true;
     form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, buttons);
     const wanted = focus ?? active;
-    activate(blanks().some((part) => part.blank === wanted) ? wanted : (blanks().find((part) => isEmpty(filled[part.blank])) ?? blanks()[0]).blank);
+    activate(
+      blanks().some((part) => part.blank === wanted)
+        ? wanted
+        : (blanks().find((part) => isEmpty(filled[part.blank])) ?? blanks()[0]).blank,
+    );
     if (form.isConnected) form.scrollIntoView({ block: "nearest" });
-    if (focus) (at && form.querySelector(`[data-at="${at}"]`) || form.querySelector(`[data-blank="${active}"]`))?.focus();
+    if (focus)
+      ((at && form.querySelector(`[data-at="${at}"]`)) || form.querySelector(`[data-blank="${active}"]`))?.focus();
   }
 
   form.addEventListener("focusin", (event) => {
@@ -316,7 +411,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const begun = usual();
     const only = every(declared.parts).find((part) => part.kind === "regions");
     const regions = state().sketches.flatMap((sketch) => sketch.regions.map((region) => [sketch.id, region.id]));
-    if (only && regions.length && !state().bodies.length) begun.regions = { sketch: regions[0][0], names: [regions[0][1]] };
+    if (only && regions.length && !state().bodies.length)
+      begun.regions = { sketch: regions[0][0], names: [regions[0][1]] };
     const edges = every(declared.parts).find((part) => part.kind === "edges");
     if (edges && state().bodies.length) begun.edges = { body: state().bodies[0].id, names: [] };
     return begun;
@@ -326,7 +422,10 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     form,
     problem,
     /** Whether an operation changes a body that is there already. @param {string} wanted */
-    needsBody: (wanted) => every(state().declared[wanted].parts).some((part) => part.kind === "edges" || (part.kind === "body" && !part.when)),
+    needsBody: (wanted) =>
+      every(state().declared[wanted].parts).some(
+        (part) => part.kind === "edges" || (part.kind === "body" && !part.when),
+      ),
     /** What the first operation would be sent as, so that it can be built before it is asked for. @param {string} wanted */
     ahead(wanted) {
       if (declared) return null;
@@ -361,17 +460,32 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     keep() {
       if (declared && !form.isConnected) host().append(form);
     },
-    get isOpen() { return Boolean(declared); },
-    get name() { return name; },
-    get kind() { return declared ? blank(active)?.kind ?? "" : ""; },
-    get filled() { return filled; },
-    get active() { return active; },
+    get isOpen() {
+      return Boolean(declared);
+    },
+    get name() {
+      return name;
+    },
+    get kind() {
+      return declared ? (blank(active)?.kind ?? "") : "";
+    },
+    get filled() {
+      return filled;
+    },
+    get active() {
+      return active;
+    },
     get pointedAt() {
       const part = declared && blank(active);
       return part && at >= 0 ? candidates(part)[at]?.value : null;
     },
     picked(kindOf) {
-      return declared ? every(declared.parts).filter((part) => part.kind === kindOf).map((part) => filled[part.blank]).filter(Boolean) : [];
+      return declared
+        ? every(declared.parts)
+            .filter((part) => part.kind === kindOf)
+            .map((part) => filled[part.blank])
+            .filter(Boolean)
+        : [];
     },
   };
 }

@@ -32,7 +32,8 @@ export function startSheet(sheet, { reload, edit, hide, isHidden }) {
     }
   });
   sheet.addEventListener("focusout", ({ target }) => {
-    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed) target.value = target.dataset.shown;
+    if (target.dataset?.shown !== undefined && target.value === target.dataset.typed)
+      target.value = target.dataset.shown;
   });
 
   sheet.addEventListener("click", (event) => {
@@ -47,9 +48,11 @@ export function startSheet(sheet, { reload, edit, hide, isHidden }) {
     if (!name || !mayChange) return;
     if (pick) edit(name, pick);
     if (offer) edit(name, "");
-    if (act === "suppress") command("solid.suppress", { name, suppressed: !event.target.closest(".op").classList.contains("off") });
+    if (act === "suppress")
+      command("solid.suppress", { name, suppressed: !event.target.closest(".op").classList.contains("off") });
     if (act === "remove") command("solid.remove", { name });
     if (act === "up" || act === "down") command("solid.move", { name, by: act === "up" ? -1 : 1 });
-    if (event.target.dataset.suggest) command("solid.set", { name, blanks: { [event.target.dataset.suggestField]: event.target.dataset.suggest } });
+    if (event.target.dataset.suggest)
+      command("solid.set", { name, blanks: { [event.target.dataset.suggestField]: event.target.dataset.suggest } });
   });
 }

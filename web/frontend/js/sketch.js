@@ -4,6 +4,7 @@ import { ask, command, mayChange, say, send, setShown, unit } from "./talk.js";
 import { mark, onChanged, onTyped, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { Board } from "./board.js";
+import { followDrag } from "./gestures.js";
 import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
 import { startOpened } from "./opened.js";
@@ -20,8 +21,25 @@ const RESTING = "Click to choose, drag what is free, or take a tool from the Tra
 
 /** How many things a constraint or dimension ties, and which make a full choice earlier. */
 const WANTED = {
-  coincident: 2, horizontal: 2, vertical: 2, parallel: 2, perpendicular: 2, tangent: 2, equal: 2, concentric: 2, symmetric: 3,
-  midpoint: 2, "on curve": 2, fixed: 1, distance: 2, across: 2, up: 2, radius: 1, diameter: 1, angle: 2 };
+  coincident: 2,
+  horizontal: 2,
+  vertical: 2,
+  parallel: 2,
+  perpendicular: 2,
+  tangent: 2,
+  equal: 2,
+  concentric: 2,
+  symmetric: 3,
+  midpoint: 2,
+  "on curve": 2,
+  fixed: 1,
+  distance: 2,
+  across: 2,
+  up: 2,
+  radius: 1,
+  diameter: 1,
+  angle: 2,
+};
 const DIMENSIONS = new Set(["distance", "across", "up", "radius", "diameter", "angle"]);
 const LINE_ALONE = new Set(["horizontal", "vertical", "distance", "across", "up"]);
 
@@ -41,7 +59,11 @@ function show(state) {
     fit();
   }
   const free = state.degrees;
-  note.textContent = drawing.data.shapes.curves.length ? (free ? `${free} degree${free > 1 ? "s" : ""} of freedom` : "fully located") : "nothing drawn yet";
+  note.textContent = drawing.data.shapes.curves.length
+    ? free
+      ? `${free} degree${free > 1 ? "s" : ""} of freedom`
+      : "fully located"
+    : "nothing drawn yet";
 }
 
 function fit() {
@@ -62,7 +84,12 @@ function fitPicture() {
   if (!picture) return board.fit([-10, -10, 110, 80], 0.02);
   const [a, b, c, d, e, f] = picture.matrix;
   const [width, height] = picture.size;
-  const corners = [[0, 0], [width, 0], [0, height], [width, height]].map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
+  const corners = [
+    [0, 0],
+    [width, 0],
+    [0, height],
+    [width, height],
+  ].map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
   const xs = corners.map((place) => place[0]);
   const ys = corners.map((place) => place[1]);
   board.fit([Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)], 0.03);
@@ -70,7 +97,7 @@ function fitPicture() {
 
 const load = async () => show(await ask("sketch/board"));
 
-/** The point near a place, if catching is on. @param {[number, number]} place @param {boolean} off */
+/** The point near a place, if catching is on. @param {number[]} place @param {boolean} off */
 function caught(place, off) {
   if (off) return null;
   let best = null;
@@ -95,7 +122,9 @@ function choose(ids) {
 
 const things = (event) => {
   const target = event.target;
-  return target.dataset?.point ?? target.dataset?.curve ?? target.closest("[data-dimension]")?.dataset.dimension ?? null;
+  return (
+    target.dataset?.point ?? target.dataset?.curve ?? target.closest("[data-dimension]")?.dataset.dimension ?? null
+  );
 };
 
 /** Take one more thing for a constraint; carry it out when there are enough. */
@@ -104,7 +133,11 @@ async function tie(kind, id) {
   if (id) ids.has(id) ? ids.delete(id) : ids.add(id);
   const of = [...ids].filter((one) => drawing.point(one) || drawing.curve(one));
   choose(of);
-  const lineAlone = LINE_ALONE.has(kind) && of.length === 1 && drawing.curve(of[0])?.kind === "line" && !(kind === "distance" && id === null);
+  const lineAlone =
+    LINE_ALONE.has(kind) &&
+    of.length === 1 &&
+    drawing.curve(of[0])?.kind === "line" &&
+    !(kind === "distance" && id === null);
   const need = lineAlone ? 1 : WANTED[kind];
   if (of.length < need) return tell(`${need - of.length} more to choose for ${kind}.`);
   choose([]);
@@ -152,12 +185,15 @@ async function showComb() {
     return say("Nothing here was traced, so there is no edge to compare with.", true);
   }
   drawing.comb(found);
-  return tell(`Edge to curve: rms ${found.rms.toFixed(3)} mm, largest ${found.largest.toFixed(3)} mm; the teeth are drawn ${found.exaggeration} times as long. Esc takes them away.`);
+  return tell(
+    `Edge to curve: rms ${found.rms.toFixed(3)} mm, largest ${found.largest.toFixed(3)} mm; the teeth are drawn ${found.exaggeration} times as long. Esc takes them away.`,
+  );
 }
 
 const CLICKS = {
   remove: (id) => id && command("sketch.remove", { names: [id] }),
-  construction: (id) => drawing.curve(id) && command("sketch.construction", { names: [id], on: !drawing.curve(id).construction }),
+  construction: (id) =>
+    drawing.curve(id) && command("sketch.construction", { names: [id], on: !drawing.curve(id).construction }),
   async join(id) {
     if (!drawing.point(id)) return;
     const ids = [...drawing.chosen, id].filter((one) => drawing.point(one));
@@ -262,23 +298,32 @@ function held(target) {
   return curve.kind === "circle" || curve.kind === "arc" ? [curve.id] : curve.points;
 }
 
-board.svg.addEventListener("pointerdown", (event) => {
-  if (event.button !== 0 || pens.active() || WANTED[tray.current()] || CLICKS[tray.current()] || !mayChange) return;
-  const what = held(event.target);
-  if (what) drag = { held: what, from: board.at(event), start: board.pixel(event), moving: false, busy: false, sequence: 0, target: event.target };
+followDrag(board.svg, {
+  begin(event) {
+    if (event.button !== 0 || pens.active() || WANTED[tray.current()] || CLICKS[tray.current()] || !mayChange)
+      return null;
+    const what = held(event.target);
+    return what && (drag = { held: what, from: board.at(event), to: null, busy: false, sequence: 0 });
+  },
+  move(mine, event) {
+    mine.to = board.at(event);
+    stepDrag();
+  },
+  async end(mine, event, moved) {
+    drag = null;
+    if (!moved) return;
+    justDragged = true;
+    const offset = [mine.to[0] - mine.from[0], mine.to[1] - mine.from[1]];
+    if (!(await command("sketch.drag", { held: mine.held, offset, place: mine.to }))) load();
+  },
+  cancel() {
+    drag = null;
+    load();
+  },
+  still: DRAG_PX,
 });
-
 board.svg.addEventListener("pointermove", (event) => {
-  if (pens.active()) return pens.hover(event);
-  if (!drag) return;
-  const pixel = board.pixel(event);
-  if (!drag.moving && Math.hypot(pixel[0] - drag.start[0], pixel[1] - drag.start[1]) < DRAG_PX) return;
-  if (!drag.moving) {
-    drag.moving = true;
-    board.svg.setPointerCapture(event.pointerId);
-  }
-  drag.to = board.at(event);
-  stepDrag();
+  if (pens.active()) pens.hover(event);
 });
 
 /** One request at a time; the newest place is sent as soon as the last answer is in. */
@@ -288,7 +333,14 @@ async function stepDrag() {
   mine.busy = true;
   const to = mine.to;
   try {
-    const answer = await send("sketch/drag", { held: mine.held, dx: to[0] - mine.from[0], dy: to[1] - mine.from[1], x: to[0], y: to[1], sequence: ++mine.sequence });
+    const answer = await send("sketch/drag", {
+      held: mine.held,
+      dx: to[0] - mine.from[0],
+      dy: to[1] - mine.from[1],
+      x: to[0],
+      y: to[1],
+      sequence: ++mine.sequence,
+    });
     if (drag === mine) drawing.move(answer.moved);
   } catch (problem) {
     say(problem.message, true);
@@ -296,15 +348,6 @@ async function stepDrag() {
   mine.busy = false;
   if (drag === mine && mine.to !== to) stepDrag();
 }
-
-board.svg.addEventListener("pointerup", async () => {
-  const mine = drag;
-  drag = null;
-  if (!mine?.moving) return;
-  justDragged = true;
-  const done = await command("sketch.drag", { held: mine.held, offset: [mine.to[0] - mine.from[0], mine.to[1] - mine.from[1]], place: mine.to });
-  if (!done) load();
-});
 
 document.addEventListener("keydown", (event) => {
   if (event.target.matches("input, select, textarea")) {
@@ -321,18 +364,29 @@ document.addEventListener("keydown", (event) => {
   const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
   if (!way) return;
   event.preventDefault();
-  const points = [...drawing.chosen].flatMap((id) => (drawing.point(id) ? [id] : drawing.curve(id)?.points ?? []));
+  const points = [...drawing.chosen].flatMap((id) => (drawing.point(id) ? [id] : (drawing.curve(id)?.points ?? [])));
   if (!points.length) return board.panBy(-way[0] * 40, way[1] * 40);
   const step = event.shiftKey ? 1 : 0.1;
   const first = drawing.point(points[0]);
-  command("sketch.drag", { held: points, offset: [way[0] * step, way[1] * step], place: [first.x + way[0] * step, first.y + way[1] * step] });
+  command("sketch.drag", {
+    held: points,
+    offset: [way[0] * step, way[1] * step],
+    place: [first.x + way[0] * step, first.y + way[1] * step],
+  });
 });
 
 board.ruler = { scale: unit === "in" ? 1 / 25.4 : 1, origin: [0, 0], word: unit, y: 1 };
 startPanel({
   takeTool: (name) => tray.choose(name),
-  onRow: (id) => { if (id.startsWith("dimension:")) choose([id.slice("dimension:".length)]); },
+  onRow: (id) => {
+    if (id.startsWith("dimension:")) choose([id.slice("dimension:".length)]);
+  },
 });
 onChanged((detail) => (detail.board ? show(detail.board) : load()));
 onTyped(load);
-load().then(() => { if (location.hash) tray.choose(location.hash.slice(1)); }, (problem) => say(problem.message, true));
+load().then(
+  () => {
+    if (location.hash) tray.choose(location.hash.slice(1));
+  },
+  (problem) => say(problem.message, true),
+);

@@ -2,28 +2,18 @@
 
 import { shape } from "./board.js";
 import { corner, head, round, straight } from "./arrows.js";
+import { merged } from "./merging.js";
 
 const FIRST_SHIFT = 34;
 const NEXT_SHIFT = 26;
 
-/** Lists of shapes with the changed and new ones put in and those that went taken out. */
-function merged(before, told) {
-  const parts = Object.entries(told).map(([part, { put, gone }]) => {
-    const fresh = new Map(put.map((item) => [item.id, item]));
-    const out = new Set(gone);
-    const kept = before[part].filter((item) => !out.has(item.id)).map((item) => {
-      const now = fresh.get(item.id) ?? item;
-      fresh.delete(item.id);
-      return now;
-    });
-    return [part, [...kept, ...fresh.values()]];
-  });
-  return Object.fromEntries(parts);
-}
-
 /** @param {import("./board.js").Board} board */
 export function createDrawing(board) {
-  let data = { version: -1, shapes: { curves: [], points: [], dimensions: [], constraints: [], regions: [] }, findings: [] };
+  let data = {
+    version: -1,
+    shapes: { curves: [], points: [], dimensions: [], constraints: [], regions: [] },
+    findings: [],
+  };
   let resting = data.shapes;
   let chosen = new Set();
   let rubber = [];
@@ -36,8 +26,21 @@ export function createDrawing(board) {
 
   function drawWorld() {
     const { curves } = data.shapes;
-    const paths = behind.length ? [shape("path", { class: "behind", d: behind.filter((one) => !one.smooth).map((one) => one.d).join("") })] : [];
-    for (const region of data.shapes.regions) paths.push(shape("path", { class: "region show", d: region.d, "data-region": region.id, "pointer-events": "none" }));
+    const paths = behind.length
+      ? [
+          shape("path", {
+            class: "behind",
+            d: behind
+              .filter((one) => !one.smooth)
+              .map((one) => one.d)
+              .join(""),
+          }),
+        ]
+      : [];
+    for (const region of data.shapes.regions)
+      paths.push(
+        shape("path", { class: "region show", d: region.d, "data-region": region.id, "pointer-events": "none" }),
+      );
     for (const curve of curves) paths.push(shape("path", { class: "casing", d: curve.d }));
     for (const curve of curves) {
       if (chosen.has(curve.id)) paths.push(shape("path", { class: "halo", d: curve.d }));
@@ -45,31 +48,64 @@ export function createDrawing(board) {
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
-    if (picking) for (const one of behind.filter((edge) => edge.canCome)) paths.push(shape("path", { class: "hit edge", d: one.d, "data-edge": one.edge, "data-body": one.body }));
-    if (comb) paths.push(shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }));
+    if (picking)
+      for (const one of behind.filter((edge) => edge.canCome))
+        paths.push(shape("path", { class: "hit edge", d: one.d, "data-edge": one.edge, "data-body": one.body }));
+    if (comb)
+      paths.push(
+        shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }),
+      );
     for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
     board.world.replaceChildren(...paths);
   }
 
   function arrowsAt(point, [x, y]) {
-    const ways = point.ways.length > 1 ? [[1, 0], [0, 1]] : point.ways;
-    return ways.flatMap(([u, v]) => [1, -1].flatMap((sense) => {
-      const way = [u * sense, -v * sense];
-      const tip = [x + way[0] * 17, y + way[1] * 17];
-      return [shape("line", { class: "way", x1: x + way[0] * 6, y1: y + way[1] * 6, x2: tip[0], y2: tip[1] }), head(tip, way)];
-    }));
+    const ways =
+      point.ways.length > 1
+        ? [
+            [1, 0],
+            [0, 1],
+          ]
+        : point.ways;
+    return ways.flatMap(([u, v]) =>
+      [1, -1].flatMap((sense) => {
+        const way = [u * sense, -v * sense];
+        const tip = [x + way[0] * 17, y + way[1] * 17];
+        return [
+          shape("line", { class: "way", x1: x + way[0] * 6, y1: y + way[1] * 6, x2: tip[0], y2: tip[1] }),
+          head(tip, way),
+        ];
+      }),
+    );
   }
 
   function drawPoints(parts) {
-    const handles = new Set(data.shapes.curves.filter((curve) => curve.kind === "spline" && curve.points.some((id) => chosen.has(id) || chosen.has(curve.id))).flatMap((curve) => curve.points));
+    const handles = new Set(
+      data.shapes.curves
+        .filter((curve) => curve.kind === "spline" && curve.points.some((id) => chosen.has(id) || chosen.has(curve.id)))
+        .flatMap((curve) => curve.points),
+    );
     for (const point of data.shapes.points) {
       if (point.role === "handle" && !handles.has(point.id)) continue;
       const [x, y] = board.toScreen([point.x, point.y]);
       const free = point.ways.length > 0;
       if (point.role === "center") {
-        parts.push(shape("path", { class: `end center${selected(point.id)}`, d: `M${x - 5} ${y}H${x + 5}M${x} ${y - 5}V${y + 5}`, stroke: "#17201D" }));
+        parts.push(
+          shape("path", {
+            class: `end center${selected(point.id)}`,
+            d: `M${x - 5} ${y}H${x + 5}M${x} ${y - 5}V${y + 5}`,
+            stroke: "#17201D",
+          }),
+        );
       } else {
-        parts.push(shape("circle", { class: `end ${point.role === "handle" ? "handle" : free ? "free" : ""}${selected(point.id)}`, cx: x, cy: y, r: free ? 3.6 : 3.1 }));
+        parts.push(
+          shape("circle", {
+            class: `end ${point.role === "handle" ? "handle" : free ? "free" : ""}${selected(point.id)}`,
+            cx: x,
+            cy: y,
+            r: free ? 3.6 : 3.1,
+          }),
+        );
       }
       if (chosen.has(point.id) && free) parts.push(...arrowsAt(point, [x, y]));
       parts.push(shape("circle", { class: "hit", cx: x, cy: y, r: 8, "data-point": point.id }));
@@ -90,9 +126,19 @@ export function createDrawing(board) {
     const box = screenBox();
     const used = new Map();
     for (const dimension of data.shapes.dimensions) {
-      const group = shape("g", { class: `dim${dimension.driving ? "" : " reads"}${selected(dimension.id)}${dimension.source === "gauge" ? " known" : ""}`, "data-dimension": dimension.id });
+      const group = shape("g", {
+        class: `dim${dimension.driving ? "" : " reads"}${selected(dimension.id)}${dimension.source === "gauge" ? " known" : ""}`,
+        "data-dimension": dimension.id,
+      });
       if (dimension.shape === "round") {
-        group.append(...round(board.toScreen(dimension.center), dimension.radius * board.view.zoom, dimension.angle, dimension.label));
+        group.append(
+          ...round(
+            board.toScreen(dimension.center),
+            dimension.radius * board.view.zoom,
+            dimension.angle,
+            dimension.label,
+          ),
+        );
       } else if (dimension.shape === "corner") {
         group.append(...corner(board.toScreen(dimension.center), dimension.angles, dimension.label));
       } else {
@@ -110,11 +156,17 @@ export function createDrawing(board) {
     }
   }
 
-  const corners = ([left, top, right, low]) => [[left, top], [right, top], [right, low], [left, low]];
+  const corners = (/** @type {number[]} */ [left, top, right, low]) => [
+    [left, top],
+    [right, top],
+    [right, low],
+    [left, low],
+  ];
 
   function screenBox() {
     const places = data.shapes.points.map((point) => board.toScreen([point.x, point.y]));
-    for (const dimension of data.shapes.dimensions) if (dimension.shape === "straight") places.push(board.toScreen(dimension.first));
+    for (const dimension of data.shapes.dimensions)
+      if (dimension.shape === "straight") places.push(board.toScreen(dimension.first));
     if (!places.length) return [0, 0, 1, 1];
     const xs = places.map((place) => place[0]);
     const ys = places.map((place) => place[1]);
@@ -125,7 +177,10 @@ export function createDrawing(board) {
     for (const [x, y, off] of comb?.beyond ?? []) {
       const [u, v] = board.toScreen([x, y]);
       const group = shape("g", { class: "found" });
-      group.append(shape("circle", { cx: u, cy: v, r: 13 }), shape("text", { x: u + 18, y: v + 4 }, `${Math.abs(off).toFixed(2)} mm off`));
+      group.append(
+        shape("circle", { cx: u, cy: v, r: 13 }),
+        shape("text", { x: u + 18, y: v + 4 }, `${Math.abs(off).toFixed(2)} mm off`),
+      );
       parts.push(group);
     }
   }
@@ -134,7 +189,14 @@ export function createDrawing(board) {
     for (const finding of data.findings) {
       const [x, y] = board.toScreen(finding.place);
       const group = shape("g", { class: "found" });
-      group.append(shape("circle", { cx: x, cy: y, r: 13 }), shape("text", { x: x + 18, y: y + 4 }, finding.code === "gap" ? `gap ${finding.size.toFixed(2)} mm` : finding.code));
+      group.append(
+        shape("circle", { cx: x, cy: y, r: 13 }),
+        shape(
+          "text",
+          { x: x + 18, y: y + 4 },
+          finding.code === "gap" ? `gap ${finding.size.toFixed(2)} mm` : finding.code,
+        ),
+      );
       parts.push(group);
     }
   }
@@ -153,7 +215,18 @@ export function createDrawing(board) {
       group.append(shape("text", { x: 10, y: index * 20 + 20 }, one));
       const id = lines[index]?.id;
       if (index < 8 && id) {
-        const cross = shape("text", { x: wide - 22, y: index * 20 + 20, "data-untie": id, role: "button", "aria-label": `Delete ${one}`, cursor: "pointer" }, "✕");
+        const cross = shape(
+          "text",
+          {
+            x: wide - 22,
+            y: index * 20 + 20,
+            "data-untie": id,
+            role: "button",
+            "aria-label": `Delete ${one}`,
+            cursor: "pointer",
+          },
+          "✕",
+        );
         group.append(cross);
       }
     });
@@ -186,28 +259,57 @@ export function createDrawing(board) {
       picking = on;
       drawWorld();
     },
-    get data() { return data; },
-    get chosen() { return chosen; },
+    get data() {
+      return data;
+    },
+    get chosen() {
+      return chosen;
+    },
     /** @param {any} fresh */
-    show(fresh) { data = { ...data, ...fresh, shapes: fresh.since === null ? fresh.shapes : merged(resting, fresh.shapes) }; resting = data.shapes; drawWorld(); drawScreen(); },
-    /** While something is dragged: what lies elsewhere than at rest. @param {{ curves: Record<string, string>, points: Record<string, [number, number]>, dimensions: any[] }} moved */
+    show(fresh) {
+      data = { ...data, ...fresh, shapes: fresh.since === null ? fresh.shapes : merged(resting, fresh.shapes) };
+      resting = data.shapes;
+      drawWorld();
+      drawScreen();
+    },
+    /** While something is dragged: what lies elsewhere than at rest. @param {{ curves: Record<string, string>, points: Record<string, number[]>, dimensions: any[] }} moved */
     move(moved) {
       const told = new Map(moved.dimensions.map((dimension) => [dimension.id, dimension]));
-      data = { ...data, shapes: {
-        ...resting,
-        curves: resting.curves.map((curve) => (curve.id in moved.curves ? { ...curve, d: moved.curves[curve.id] } : curve)),
-        points: resting.points.map((point) => (point.id in moved.points ? { ...point, x: moved.points[point.id][0], y: moved.points[point.id][1] } : point)),
-        dimensions: resting.dimensions.map((dimension) => told.get(dimension.id) ?? dimension),
-      } };
+      data = {
+        ...data,
+        shapes: {
+          ...resting,
+          curves: resting.curves.map((curve) =>
+            curve.id in moved.curves ? { ...curve, d: moved.curves[curve.id] } : curve,
+          ),
+          points: resting.points.map((point) =>
+            point.id in moved.points ? { ...point, x: moved.points[point.id][0], y: moved.points[point.id][1] } : point,
+          ),
+          dimensions: resting.dimensions.map((dimension) => told.get(dimension.id) ?? dimension),
+        },
+      };
       drawWorld();
       drawScreen();
     },
     /** @param {Iterable<string>} ids */
-    choose(ids) { chosen = new Set(ids); drawWorld(); drawScreen(); },
-    /** Path data of what is being drawn, and the caught place. @param {string[]} paths @param {[number, number]|null} caught */
-    sketchOut(paths, caught) { rubber = paths; snap = caught; drawWorld(); drawScreen(); },
+    choose(ids) {
+      chosen = new Set(ids);
+      drawWorld();
+      drawScreen();
+    },
+    /** Path data of what is being drawn, and the caught place. @param {string[]} paths @param {number[]|null} caught */
+    sketchOut(paths, caught) {
+      rubber = paths;
+      snap = caught;
+      drawWorld();
+      drawScreen();
+    },
     /** Teeth and worst places of the departure from the picture's edge, or null for none. @param {any} found */
-    comb(found) { comb = found; drawWorld(); drawScreen(); },
+    comb(found) {
+      comb = found;
+      drawWorld();
+      drawScreen();
+    },
     point: (id) => data.shapes.points.find((point) => point.id === id),
     curve: (id) => data.shapes.curves.find((curve) => curve.id === id),
     dimension: (id) => data.shapes.dimensions.find((dimension) => dimension.id === id),

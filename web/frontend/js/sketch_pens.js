@@ -66,31 +66,46 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       full: 3,
       next: ["Click where the arc ends.", "Click a place on the arc, between its ends."],
       show: (places) => [places.length < 3 ? polyline(places) : arcPath(...places)],
-      send: async (items) => { await command("sketch.arc", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) }); return []; },
+      send: async (items) => {
+        await command("sketch.arc", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) });
+        return [];
+      },
     },
     circle: {
       full: 2,
       next: ["Click a place on the rim."],
       show: ([center, rim]) => [circlePath(center, far(center, rim)), polyline([center, rim])],
-      send: async (items) => { await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]) }); return []; },
+      send: async (items) => {
+        await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]) });
+        return [];
+      },
     },
     ellipse: {
       full: 3,
       next: ["Click the end of one axis.", "Click a place as far from that axis as the ellipse reaches."],
       show: (places) => [places.length < 3 ? polyline(places) : ellipsePath(...places), polyline(places.slice(0, 2))],
-      send: async (items) => { await command("sketch.ellipse", { center: sent(items[0]), first: sent(items[1]), second: sent(items[2]) }); return []; },
+      send: async (items) => {
+        await command("sketch.ellipse", { center: sent(items[0]), first: sent(items[1]), second: sent(items[2]) });
+        return [];
+      },
     },
     spline: {
       full: Infinity,
       next: ["Click the next place along the curve.", "Click on, or press Enter to end the spline."],
       show: (places) => [polyline(places)],
-      send: async (items) => { await command("sketch.spline", { places: items.map(sent) }); return []; },
+      send: async (items) => {
+        await command("sketch.spline", { places: items.map(sent) });
+        return [];
+      },
     },
     rectangle: {
       full: 2,
       next: ["Click the opposite corner."],
       show: ([a, b]) => [polyline([a, [b[0], a[1]], b, [a[0], b[1]], a])],
-      async send([first, second]) { await command("sketch.rectangle", { first: sent(first), second: sent(second) }); return []; },
+      async send([first, second]) {
+        await command("sketch.rectangle", { first: sent(first), second: sent(second) });
+        return [];
+      },
     },
     follow: {
       full: 2,
@@ -108,14 +123,26 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       full: 3,
       next: ["Click where the round edge ends.", "Click a place on the edge, between its ends."],
       show: (places) => [places.length < 3 ? polyline(places) : arcPath(...places)],
-      send: async (items) => { await command("sketch.arc_edge", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) }); return []; },
+      send: async (items) => {
+        await command("sketch.arc_edge", { start: sent(items[0]), end: sent(items[1]), middle: sent(items[2]) });
+        return [];
+      },
     },
-    round: { full: 1, show: () => [], send: async (items) => { await command("sketch.round", { place: sent(items[0]) }); return []; } },
+    round: {
+      full: 1,
+      show: () => [],
+      send: async (items) => {
+        await command("sketch.round", { place: sent(items[0]) });
+        return [];
+      },
+    },
   };
 
   /** The end that a curve got nearest to a place. */
   function nearestPoint(points, place) {
-    return points.filter((point) => point.role === "end").sort((a, b) => far([a.x, a.y], place) - far([b.x, b.y], place))[0];
+    return points
+      .filter((point) => point.role === "end")
+      .sort((a, b) => far([a.x, a.y], place) - far([b.x, b.y], place))[0];
   }
 
   /** One question at a time while the pointer moves; only the newest waits. @param {() => Promise<void>} question */
@@ -136,7 +163,7 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     if (next) newest(next);
   }
 
-  /** Where the picture's edge is near a place, or null. @param {[number, number]} place */
+  /** Where the picture's edge is near a place, or null. @param {number[]} place */
   async function onEdge(place) {
     const { place: found } = await ask("sketch/stick", { x: place[0], y: place[1], reach: STICK_PX / board.view.zoom });
     return found;
@@ -148,7 +175,10 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     if (!name) return drawing.sketchOut([], null);
     if (name === "follow") return drawing.sketchOut(edge && taken.length ? [edge] : [], here ? placeOf(here) : null);
     const places = [...taken.map(placeOf), ...(here && taken.length ? [placeOf(here)] : [])];
-    drawing.sketchOut(places.length > 1 ? PENS[name].show(places) : [], here?.point || here?.edge ? placeOf(here) : null);
+    drawing.sketchOut(
+      places.length > 1 ? PENS[name].show(places) : [],
+      here?.point || here?.edge ? placeOf(here) : null,
+    );
   }
 
   function look(event) {
@@ -168,7 +198,11 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     if (found) here = { place: found, edge: true };
     if (name === "follow" && taken.length && here) {
       const [from, to] = [placeOf(taken[0]), placeOf(here)];
-      if (far(from, to) * board.view.zoom > 6) edge = await ask("sketch/follow", { x0: from[0], y0: from[1], x1: to[0], y1: to[1] }).then((answer) => answer.d, () => "");
+      if (far(from, to) * board.view.zoom > 6)
+        edge = await ask("sketch/follow", { x0: from[0], y0: from[1], x1: to[0], y1: to[1] }).then(
+          (answer) => answer.d,
+          () => "",
+        );
     }
     redraw();
   }

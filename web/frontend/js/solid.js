@@ -4,10 +4,12 @@ import { address, command, mayChange, say, send, unit, version } from "./talk.js
 import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
+import { followDrag, followView } from "./gestures.js";
 import { createViewer } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
-import { cornerWords, createSentence, edgeWords } from "./sentence.js";
+import { createSentence } from "./sentence.js";
+import { cornerWords, edgeWords } from "./words.js";
 import { startSheet } from "./sheet.js";
 
 const element = document.getElementById("board");
@@ -17,19 +19,42 @@ const note = document.getElementById("note");
 const sheet = document.getElementById("sheet");
 const viewer = createViewer(canvas);
 const RESTING = "Drag to turn, Shift drag to shift, the wheel comes closer. Take a tool to add to the Build sheet.";
-const VIEWS = { "view-turned": [-0.55, 0.95], "view-top": [0, 0], "view-front": [0, Math.PI / 2], "view-right": [Math.PI / 2, Math.PI / 2], "view-bottom": [0, Math.PI] };
+const VIEWS = {
+  "view-turned": [-0.55, 0.95],
+  "view-top": [0, 0],
+  "view-front": [0, Math.PI / 2],
+  "view-right": [Math.PI / 2, Math.PI / 2],
+  "view-bottom": [0, Math.PI],
+};
 const hidden = new Set(JSON.parse(sessionStorage.getItem("hidden") ?? "[]"));
 
-let state = { sketches: [], bodies: [], faces: [], planes: [], declared: {}, operations: {}, numbers: {}, pictures: [], edges: [] };
+let state = {
+  sketches: [],
+  bodies: [],
+  faces: [],
+  planes: [],
+  declared: {},
+  operations: {},
+  numbers: {},
+  pictures: [],
+  edges: [],
+};
 let shownMesh = null;
 let asked = 0;
+/** @type {(value?: any) => void} */
 let isReady = () => {};
-const ready = new Promise((then) => { isReady = then; });
+const ready = new Promise((then) => {
+  isReady = then;
+});
 let pointed = null;
 
 const sentence = createSentence({
   host: () => sheet.querySelector(".ops"),
-  state: () => ({ ...state, edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))), corners: viewer.bodies.flatMap((body) => body.corners.map((corner) => ({ body: body.name, corner }))) }),
+  state: () => ({
+    ...state,
+    edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))),
+    corners: viewer.bodies.flatMap((body) => body.corners.map((corner) => ({ body: body.name, corner }))),
+  }),
   changed: drawPicks,
   preview,
   build,
@@ -65,7 +90,8 @@ async function load() {
   else refresh();
 }
 
-const looks = () => Object.fromEntries(state.bodies.map((body) => [body.id, { colour: body.colour, hidden: hidden.has(body.id) }]));
+const looks = () =>
+  Object.fromEntries(state.bodies.map((body) => [body.id, { colour: body.colour, hidden: hidden.has(body.id) }]));
 
 async function showMesh(key) {
   const response = await fetch(address(`solid/mesh/${key}`));
@@ -80,7 +106,9 @@ async function showMesh(key) {
 async function preview(sent) {
   if (sent.command) return sentence.problem("");
   const mine = ++asked;
-  const told = await send("solid/preview", { ...sent, unit, version: version() }).catch((problem) => ({ problem: problem.message }));
+  const told = await send("solid/preview", { ...sent, unit, version: version() }).catch((problem) => ({
+    problem: problem.message,
+  }));
   if (mine !== asked || !sentence.isOpen) return;
   sentence.problem(told.problem ?? "");
   element.classList.toggle("trying", Boolean(told.mesh));
@@ -88,16 +116,19 @@ async function preview(sent) {
     await showMesh(told.mesh);
     fitIfNeeded();
   }
-  if (told.work && ["waiting", "running"].includes(told.work.status)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
+  if (told.work && ["waiting", "running"].includes(told.work.status))
+    setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
 }
 
 async function build({ kind, name, blanks, command: other, fixed }) {
   let done;
-  if (other === "plane.add") done = await command(other, { kind: fixed.kind, fields: { ...blanks, ...fixed.fields }, unit });
+  if (other === "plane.add")
+    done = await command(other, { kind: fixed.kind, fields: { ...blanks, ...fixed.fields }, unit });
   else if (other === "sketch.new") {
     done = await command(other, blanks);
     if (done) window.location.assign(address("sketch"));
-  } else done = await (name ? command("solid.set", { name, blanks, unit }) : command("solid.add", { kind, blanks, unit }));
+  } else
+    done = await (name ? command("solid.set", { name, blanks, unit }) : command("solid.add", { kind, blanks, unit }));
   if (done) tray.release();
 }
 
@@ -112,11 +143,20 @@ function fitIfNeeded() {
 
 /** Corners in space of everything drawn. */
 function sketchBox() {
-  const places = state.sketches.flatMap(({ frame, curves }) => (frame ? curves.flatMap((curve) => [...curve.d.matchAll(/[MLC ](-?[\d.]+) (-?[\d.]+)/g)].map((found) => inSpace(frame, [Number(found[1]), Number(found[2])]))) : []));
+  const places = state.sketches.flatMap(({ frame, curves }) =>
+    frame
+      ? curves.flatMap((curve) =>
+          [...curve.d.matchAll(/[MLC ](-?[\d.]+) (-?[\d.]+)/g)].map((found) =>
+            inSpace(frame, [Number(found[1]), Number(found[2])]),
+          ),
+        )
+      : [],
+  );
   return places.length ? places : undefined;
 }
 
-const inSpace = ({ origin, across, up }, [u, v]) => origin.map((value, axis) => value + u * across[axis] + v * up[axis]);
+const inSpace = ({ origin, across, up }, /** @type {number[]} */ [u, v]) =>
+  origin.map((value, axis) => value + u * across[axis] + v * up[axis]);
 
 /** Each sketch where it lies, drawn over the view by its plane's own matrix. */
 function drawOverlay() {
@@ -126,12 +166,18 @@ function drawOverlay() {
   const show = picking || corners.length || sentence.pointedAt?.corner || !state.bodies.length;
   overlay.toggleAttribute("hidden", !show);
   overlay.classList.toggle("pointer-events-none", !picking);
-  overlay.replaceChildren(...(picking || !state.bodies.length ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted)) : []));
+  overlay.replaceChildren(
+    ...(picking || !state.bodies.length
+      ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted))
+      : []),
+  );
   for (const corner of corners) overlay.append(...ringAt(corner, "sel"));
   if (sentence.pointedAt?.corner) overlay.append(...ringAt(sentence.pointedAt, "at"));
   const { about, tip } = viewer.turn;
   const degrees = (value) => Math.round((value * 180) / Math.PI);
-  note.textContent = element.classList.contains("trying") ? "as it would be" : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
+  note.textContent = element.classList.contains("trying")
+    ? "as it would be"
+    : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
 }
 
 /** A corner of the solid marked by a ring. @param {{ body: string, corner: string }} corner @param {string} state */
@@ -141,15 +187,56 @@ function ringAt(corner, state) {
 }
 
 function drawnSketch(sketch, wanted) {
-  const [[ox, oy], [ax, ay], [bx, by]] = [[0, 0], [1, 0], [0, 1]].map((place) => viewer.toScreen(inSpace(sketch.frame, place)));
-  const group = shape("g", { transform: `matrix(${ax - ox} ${ay - oy} ${bx - ox} ${by - oy} ${ox} ${oy})`, "data-sketch": sketch.id });
+  const [[ox, oy], [ax, ay], [bx, by]] = [
+    [0, 0],
+    [1, 0],
+    [0, 1],
+  ].map((place) => viewer.toScreen(inSpace(sketch.frame, place)));
+  const group = shape("g", {
+    transform: `matrix(${ax - ox} ${ay - oy} ${bx - ox} ${by - oy} ${ox} ${oy})`,
+    "data-sketch": sketch.id,
+  });
   const chosen = sentence.isOpen ? sentence.filled[sentence.active] : null;
   const isChosen = (name) => chosen?.sketch === sketch.id && chosen.names.includes(name);
   const point = sentence.pointedAt;
-  const states = (name) => `${isChosen(name) ? " sel" : ""}${point?.sketch === sketch.id && point.name === name ? " at" : ""}`;
-  if (wanted === "regions") for (const region of sketch.regions) group.append(shape("path", { class: `region show${states(region.id)}`, d: region.d, "data-pick": region.id, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(region.id)), "aria-label": `Region of ${region.area.toFixed(1)} square millimetres of ${sketch.title}` }));
-  for (const curve of sketch.curves) group.append(shape("path", { class: `curve${curve.construction ? " construction" : " free"}`, d: curve.d, "pointer-events": "none" }));
-  if (wanted === "centres") for (const center of sketch.centers) group.append(shape("circle", { class: `region show${states(center.id)}`, cx: center.place[0], cy: center.place[1], r: center.radius, "data-pick": center.id, tabindex: 0, role: "checkbox", "aria-checked": String(isChosen(center.id)), "aria-label": `Circle of ${sketch.title}` }));
+  const states = (name) =>
+    `${isChosen(name) ? " sel" : ""}${point?.sketch === sketch.id && point.name === name ? " at" : ""}`;
+  if (wanted === "regions")
+    for (const region of sketch.regions)
+      group.append(
+        shape("path", {
+          class: `region show${states(region.id)}`,
+          d: region.d,
+          "data-pick": region.id,
+          tabindex: 0,
+          role: "checkbox",
+          "aria-checked": String(isChosen(region.id)),
+          "aria-label": `Region of ${region.area.toFixed(1)} square millimetres of ${sketch.title}`,
+        }),
+      );
+  for (const curve of sketch.curves)
+    group.append(
+      shape("path", {
+        class: `curve${curve.construction ? " construction" : " free"}`,
+        d: curve.d,
+        "pointer-events": "none",
+      }),
+    );
+  if (wanted === "centres")
+    for (const center of sketch.centers)
+      group.append(
+        shape("circle", {
+          class: `region show${states(center.id)}`,
+          cx: center.place[0],
+          cy: center.place[1],
+          r: center.radius,
+          "data-pick": center.id,
+          tabindex: 0,
+          role: "checkbox",
+          "aria-checked": String(isChosen(center.id)),
+          "aria-label": `Circle of ${sketch.title}`,
+        }),
+      );
   return group;
 }
 viewer.onRender(drawOverlay);
@@ -158,10 +245,18 @@ viewer.onRender(drawOverlay);
 function drawPicks() {
   const edges = sentence.isOpen ? sentence.picked("edges").filter((pick) => pick.names) : [];
   const point = sentence.pointedAt;
-  const plane = sentence.isOpen && sentence.kind !== "axis" ? sentence.picked("plane").find((pick) => typeof pick === "object") : null;
+  const plane =
+    sentence.isOpen && sentence.kind !== "axis"
+      ? sentence.picked("plane").find((pick) => typeof pick === "object")
+      : null;
   const axes = sentence.isOpen ? sentence.picked("axis").filter((pick) => typeof pick === "object") : [];
   if (plane) viewer.chooseFace({ body: plane.body, name: plane.face });
-  else viewer.choose([...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)), ...axes.map((pick) => `${pick.body} ${pick.edge}`), ...(point?.name && !point.sketch ? [`${point.body} ${point.name}`] : [])]);
+  else
+    viewer.choose([
+      ...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)),
+      ...axes.map((pick) => `${pick.body} ${pick.edge}`),
+      ...(point?.name && !point.sketch ? [`${point.body} ${point.name}`] : []),
+    ]);
   drawOverlay();
 }
 
@@ -210,29 +305,38 @@ overlay.addEventListener("click", (event) => {
   const name = event.target.dataset?.pick;
   if (name) sentence.toggle({ sketch: event.target.closest("[data-sketch]").dataset.sketch, name });
 });
-overlay.addEventListener("keydown", (event) => { if (event.key === " ") { event.preventDefault(); event.target.dispatchEvent(new MouseEvent("click", { bubbles: true })); } });
+overlay.addEventListener("keydown", (event) => {
+  if (event.key === " ") {
+    event.preventDefault();
+    event.target.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+  }
+});
 
-let last = null;
-let moved = 0;
-element.addEventListener("pointerdown", (event) => {
-  if (event.target !== canvas && event.target !== overlay) return;
-  last = [event.clientX, event.clientY];
-  moved = 0;
-  event.target.setPointerCapture(event.pointerId);
+let turned = false;
+const onView = (event) => event.target === canvas || event.target === overlay;
+followView(element, {
+  zoom: (factor) => viewer.zoomBy(factor),
+  shift: (dx, dy) => viewer.panBy(dx, dy),
+  moved() {
+    turned = true;
+  },
+});
+followDrag(element, {
+  begin(event) {
+    turned = false;
+    return onView(event) && { at: [event.clientX, event.clientY] };
+  },
+  move(held, event) {
+    turned = true;
+    const way = [event.clientX - held.at[0], event.clientY - held.at[1]];
+    event.shiftKey || event.buttons & 4 ? viewer.panBy(...way) : viewer.turnBy(...way);
+    held.at = [event.clientX, event.clientY];
+  },
+  still: 4,
 });
 element.addEventListener("pointermove", (event) => {
-  if (!last) return point(event);
-  const [dx, dy] = [event.clientX - last[0], event.clientY - last[1]];
-  moved += Math.abs(dx) + Math.abs(dy);
-  event.shiftKey || event.buttons & 4 ? viewer.panBy(dx, dy) : viewer.turnBy(dx, dy);
-  last = [event.clientX, event.clientY];
+  if (!event.buttons) point(event);
 });
-element.addEventListener("pointerup", () => { last = null; });
-element.addEventListener("wheel", (event) => {
-  if (event.target.closest(".card")) return;
-  event.preventDefault();
-  viewer.zoomBy(Math.exp(-event.deltaY * 0.0015));
-}, { passive: false });
 
 const pixelOf = (event) => {
   const box = canvas.getBoundingClientRect();
@@ -266,7 +370,7 @@ function label(words, pixel) {
 }
 
 canvas.addEventListener("click", (event) => {
-  if (moved > 4) return;
+  if (turned) return;
   const pixel = pixelOf(event);
   if (tray.current() === "lay") return laying.click(pixel);
   if (!sentence.isOpen) return;
@@ -320,7 +424,10 @@ function ahead() {
   if (sent) send("solid/preview", { ...sent, unit, version: version() }).catch(() => {});
 }
 
-load().then(() => {
-  if (location.hash) tray.choose(location.hash.slice(1));
-  else ahead();
-}, (problem) => say(problem.message, true));
+load().then(
+  () => {
+    if (location.hash) tray.choose(location.hash.slice(1));
+    else ahead();
+  },
+  (problem) => say(problem.message, true),
+);

@@ -35,12 +35,19 @@ export class Refused extends Error {
 async function read(response) {
   const answer = response.headers.get("Content-Type")?.includes("json") ? await response.json() : {};
   if (response.ok) return answer;
-  throw new Refused(answer.problem ?? "The server did not answer as expected; load the page again.", response.status, answer);
+  throw new Refused(
+    answer.problem ?? "The server did not answer as expected; load the page again.",
+    response.status,
+    answer,
+  );
 }
 
 async function reach(rest, options) {
   try {
-    return await fetch(address(rest), { ...options, headers: { Accept: "application/json", "X-CSRFToken": csrf, ...options?.headers } });
+    return await fetch(address(rest), {
+      ...options,
+      headers: { Accept: "application/json", "X-CSRFToken": csrf, ...options?.headers },
+    });
   } catch {
     throw new Refused("The server cannot be reached; nothing was changed. Try again in a moment.", 0, {});
   }
@@ -51,11 +58,16 @@ export const ask = async (rest) => read(await reach(rest));
 
 /** @param {string} rest @param {any} body */
 export const send = async (rest, body) =>
-  read(await reach(rest, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }));
+  read(
+    await reach(rest, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }),
+  );
 
 /** Go to the Sketch stage with a sketch open. @param {string} id */
 export const openSketch = (id) =>
-  send("sketch/open", { sketch: id }).then(() => window.location.assign(address("sketch")), (problem) => say(problem.message, true));
+  send("sketch/open", { sketch: id }).then(
+    () => window.location.assign(address("sketch")),
+    (problem) => say(problem.message, true),
+  );
 
 /** Show a sentence on the Board; "" takes it away. @param {string} sentence @param {boolean} [bad] */
 export function say(sentence, bad = false) {
@@ -87,6 +99,7 @@ function refuse(problem) {
   return null;
 }
 
+/** @type {Promise<any>} */
 let queue = Promise.resolve();
 
 /** Carry out a command; commands of one page run one after the other. Null when it was refused. @param {string} name @param {any} args */

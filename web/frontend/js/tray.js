@@ -3,7 +3,9 @@
 const prompt = document.getElementById("prompt");
 
 /** Say what the next click does. @param {string} sentence */
-export const tell = (sentence) => { prompt.textContent = sentence; };
+export const tell = (sentence) => {
+  prompt.textContent = sentence;
+};
 
 /** @param {{ take: (name: string) => void, drop: () => void, resting: string }} hooks */
 export function startTray({ take, drop, resting }) {

@@ -9,7 +9,8 @@ const TURN = 0.008;
 const LIFT = 0.002;
 
 const CLAY = {
-  vertexShader: "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
+  vertexShader:
+    "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
   fragmentShader: `uniform vec3 tint; varying vec3 n; varying vec3 p;
     void main() {
       vec3 m = normalize(gl_FrontFacing ? n : -n);
@@ -28,8 +29,9 @@ export function createViewer(canvas) {
   renderer.setClearColor(0x000000, 0);
   renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
   const scene = new THREE.Scene();
-  const root = scene.add(new THREE.Group()).children.at(-1);
-  const sheets = scene.add(new THREE.Group()).children.at(-1);
+  // Groups of meshes and lines, which the types of the library only know as objects.
+  const [root, sheets] = /** @type {any[]} */ ([new THREE.Group(), new THREE.Group()]);
+  scene.add(root, sheets);
   const textures = new Map();
   const camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e5, 1e5);
   const turn = { about: -0.55, tip: 0.95 };
@@ -75,8 +77,14 @@ export function createViewer(canvas) {
   }
   new ResizeObserver(resize).observe(canvas);
 
+  /** Let go of what an object holds in the memory of the graphics card; pictures are shared. @param {any} item */
+  function free(item) {
+    item.geometry?.dispose();
+    item.material?.dispose();
+  }
+
   function clear() {
-    root.traverse((item) => { item.geometry?.dispose(); });
+    root.traverse(free);
     root.clear();
   }
 
@@ -98,14 +106,26 @@ export function createViewer(canvas) {
     return lines;
   }
 
-  const clay = () => new THREE.ShaderMaterial({ ...CLAY, uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } }, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
+  const clay = () =>
+    new THREE.ShaderMaterial({
+      ...CLAY,
+      uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } },
+      side: THREE.DoubleSide,
+      polygonOffset: true,
+      polygonOffsetFactor: 1.5,
+      polygonOffsetUnits: 2,
+    });
 
   /** Compile the shaders before the first body comes, so that nobody waits for them then. */
   function warm() {
     const speck = new THREE.BufferGeometry();
-    for (const name of ["position", "normal"]) speck.setAttribute(name, new THREE.Float32BufferAttribute(new Float32Array(9), 3));
+    for (const name of ["position", "normal"])
+      speck.setAttribute(name, new THREE.Float32BufferAttribute(new Float32Array(9), 3));
     const group = new THREE.Group();
-    group.add(new THREE.Mesh(speck, clay()), new THREE.LineSegments(speck, new THREE.LineBasicMaterial({ color: INK })));
+    group.add(
+      new THREE.Mesh(speck, clay()),
+      new THREE.LineSegments(speck, new THREE.LineBasicMaterial({ color: INK })),
+    );
     scene.add(group);
     place();
     renderer.render(scene, camera);
@@ -145,7 +165,9 @@ export function createViewer(canvas) {
     for (const old of root.children.filter((item) => item.userData.mark)) root.remove(old);
     for (const lines of root.children.filter((item) => item.userData.owners)) {
       const { body, owners, places } = lines.userData;
-      const some = owners.flatMap((edge, index) => (chosen.has(`${body.name} ${body.edges[edge]}`) ? places.slice(6 * index, 6 * index + 6) : []));
+      const some = owners.flatMap((edge, index) =>
+        chosen.has(`${body.name} ${body.edges[edge]}`) ? places.slice(6 * index, 6 * index + 6) : [],
+      );
       if (!some.length) continue;
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.Float32BufferAttribute(some, 3));
@@ -161,8 +183,14 @@ export function createViewer(canvas) {
 
   /** Pictures in space, each a flat quadrilateral of four corners. @param {{ url: string, corners: number[][], normal: number[], opacity: number }[]} laid */
   function showPictures(laid) {
-    for (const old of sheets.children) { old.geometry.dispose(); old.material.dispose(); }
+    sheets.children.forEach(free);
     sheets.clear();
+    const shown = new Set(laid.map(({ url }) => url));
+    for (const [url, texture] of textures) {
+      if (shown.has(url)) continue;
+      texture.dispose();
+      textures.delete(url);
+    }
     for (const { url, corners, normal, opacity } of laid) {
       const geometry = new THREE.BufferGeometry();
       const lifted = corners.map((corner) => corner.map((value, axis) => value + normal[axis] * half * LIFT));
@@ -171,18 +199,33 @@ export function createViewer(canvas) {
       geometry.setIndex([0, 1, 2, 0, 2, 3]);
       const texture = textures.get(url) ?? new THREE.TextureLoader().load(url, later);
       textures.set(url, texture);
-      const sheet = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ map: texture, transparent: true, opacity, side: THREE.DoubleSide, depthWrite: false }));
+      const sheet = new THREE.Mesh(
+        geometry,
+        new THREE.MeshBasicMaterial({
+          map: texture,
+          transparent: true,
+          opacity,
+          side: THREE.DoubleSide,
+          depthWrite: false,
+        }),
+      );
       sheet.renderOrder = 4;
       sheets.add(sheet);
     }
     later();
   }
 
-  /** The face under a place on the screen: its name and its body's. @param {[number, number]} pixel */
+  /** The face under a place on the screen: its name and its body's. @param {number[]} pixel */
   function faceAt(pixel) {
     const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2), camera);
-    const hit = ray.intersectObjects(root.children.filter((item) => item.isMesh && item.visible), false)[0];
+    ray.setFromCamera(
+      new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2),
+      camera,
+    );
+    const hit = ray.intersectObjects(
+      root.children.filter((item) => item.isMesh && item.visible),
+      false,
+    )[0];
     if (!hit) return null;
     const { body } = hit.object.userData;
     return { body: body.name, name: body.faces[body.owners[hit.faceIndex]] };
@@ -191,7 +234,18 @@ export function createViewer(canvas) {
   /** Draw the edges of a face as chosen. @param {{ body: string, name: string } | null} face */
   function chooseFace(face) {
     const body = face && bodies.find((one) => one.name === face.body);
-    chosen = new Set(body ? body.edges.filter((edge) => edge.replace(/ [@#].*$/, "").split(" | ").includes(face.name)).map((edge) => `${body.name} ${edge}`) : []);
+    chosen = new Set(
+      body
+        ? body.edges
+            .filter((edge) =>
+              edge
+                .replace(/ [@#].*$/, "")
+                .split(" | ")
+                .includes(face.name),
+            )
+            .map((edge) => `${body.name} ${edge}`)
+        : [],
+    );
     mark();
     later();
   }
@@ -203,7 +257,15 @@ export function createViewer(canvas) {
   }
 
   /** Corners of a box. @param {THREE.Box3} box */
-  const corners = (box) => [0, 1, 2, 3, 4, 5, 6, 7].map((index) => new THREE.Vector3(index & 1 ? box.max.x : box.min.x, index & 2 ? box.max.y : box.min.y, index & 4 ? box.max.z : box.min.z));
+  const corners = (box) =>
+    [0, 1, 2, 3, 4, 5, 6, 7].map(
+      (index) =>
+        new THREE.Vector3(
+          index & 1 ? box.max.x : box.min.x,
+          index & 2 ? box.max.y : box.min.y,
+          index & 4 ? box.max.z : box.min.z,
+        ),
+    );
 
   /** Show everything, with room around it. @param {number[][]} [places] in space, where there is no body */
   function fit(places) {
@@ -214,7 +276,20 @@ export function createViewer(canvas) {
     half = 1;
     place();
     const seen = corners(box).map((corner) => corner.project(camera));
-    const reach = Math.max(...seen.map((corner) => Math.abs(corner.x) * (camera.right - camera.left) / 2 / Math.max(1, canvas.clientWidth / canvas.clientHeight)), ...seen.map((corner) => Math.abs(corner.y) * (camera.top - camera.bottom) / 2 / Math.max(1, canvas.clientHeight / canvas.clientWidth)));
+    const reach = Math.max(
+      ...seen.map(
+        (corner) =>
+          (Math.abs(corner.x) * (camera.right - camera.left)) /
+          2 /
+          Math.max(1, canvas.clientWidth / canvas.clientHeight),
+      ),
+      ...seen.map(
+        (corner) =>
+          (Math.abs(corner.y) * (camera.top - camera.bottom)) /
+          2 /
+          Math.max(1, canvas.clientHeight / canvas.clientWidth),
+      ),
+    );
     half = Math.max(reach * 1.18, box.getSize(new THREE.Vector3()).length() * 0.3, 1);
     later();
   }
@@ -222,7 +297,13 @@ export function createViewer(canvas) {
   /** Whether some of the bodies lies outside of what is shown. */
   function outOfSight() {
     place();
-    return !shownBox().isEmpty() && corners(shownBox()).some((corner) => { const at = corner.project(camera); return Math.abs(at.x) > 1 || Math.abs(at.y) > 1; });
+    return (
+      !shownBox().isEmpty() &&
+      corners(shownBox()).some((corner) => {
+        const at = corner.project(camera);
+        return Math.abs(at.x) > 1 || Math.abs(at.y) > 1;
+      })
+    );
   }
 
   /** @param {[number, number, number]} point */
@@ -231,7 +312,7 @@ export function createViewer(canvas) {
     return [((at.x + 1) / 2) * canvas.clientWidth, ((1 - at.y) / 2) * canvas.clientHeight];
   }
 
-  /** The visible edge nearest to a place on the screen. @param {[number, number]} pixel */
+  /** The visible edge nearest to a place on the screen. @param {number[]} pixel */
   function edgeAt(pixel, within = 9) {
     let best = null;
     let least = within;
@@ -241,17 +322,23 @@ export function createViewer(canvas) {
         const a = toScreen(places.slice(6 * index, 6 * index + 3));
         const b = toScreen(places.slice(6 * index + 3, 6 * index + 6));
         const run = [b[0] - a[0], b[1] - a[1]];
-        const share = Math.min(1, Math.max(0, ((pixel[0] - a[0]) * run[0] + (pixel[1] - a[1]) * run[1]) / (run[0] ** 2 + run[1] ** 2 || 1)));
+        const share = Math.min(
+          1,
+          Math.max(0, ((pixel[0] - a[0]) * run[0] + (pixel[1] - a[1]) * run[1]) / (run[0] ** 2 + run[1] ** 2 || 1)),
+        );
         const away = Math.hypot(a[0] + share * run[0] - pixel[0], a[1] + share * run[1] - pixel[1]);
-        if (away < least && visible(places, index, share)) [least, best] = [away, { name: body.edges[owners[index]], body: body.name }];
+        if (away < least && visible(places, index, share))
+          [least, best] = [away, { name: body.edges[owners[index]], body: body.name }];
       }
     }
     return best;
   }
 
-  /** The visible corner nearest to a place on the screen. @param {[number, number]} pixel */
+  /** The visible corner nearest to a place on the screen. @param {number[]} pixel */
   function cornerAt(pixel, within = 14) {
-    const shown = new Set(root.children.filter((item) => item.isMesh && item.visible).map((item) => item.userData.body));
+    const shown = new Set(
+      root.children.filter((item) => item.isMesh && item.visible).map((item) => item.userData.body),
+    );
     let best = null;
     let least = within;
     for (const body of bodies.filter((one) => shown.has(one))) {
@@ -280,28 +367,54 @@ export function createViewer(canvas) {
   function isSeen(point) {
     const way = new THREE.Vector3().subVectors(camera.position, center).normalize();
     const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way, 0, 20 * half);
-    return !ray.intersectObjects(root.children.filter((item) => item.isMesh && item.visible), false).length;
+    return !ray.intersectObjects(
+      root.children.filter((item) => item.isMesh && item.visible),
+      false,
+    ).length;
   }
 
-  /** Place on the base plane under a place on the screen. @param {[number, number]} pixel */
+  /** Place on the base plane under a place on the screen. @param {number[]} pixel */
   function onBase(pixel) {
     const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2), camera);
+    ray.setFromCamera(
+      new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2),
+      camera,
+    );
     const at = ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 0, 1), 0), new THREE.Vector3());
     return at ? [at.x, at.y] : null;
   }
 
   warm();
   return {
-    show, look, showPictures, fit, outOfSight, edgeAt, cornerAt, cornerPixel, faceAt, chooseFace, onBase, toScreen, later,
-    onRender(then) { watchers.push(then); },
+    show,
+    look,
+    showPictures,
+    fit,
+    outOfSight,
+    edgeAt,
+    cornerAt,
+    cornerPixel,
+    faceAt,
+    chooseFace,
+    onBase,
+    toScreen,
+    later,
+    onRender(then) {
+      watchers.push(then);
+    },
     turnBy(dx, dy) {
       turn.about -= dx * TURN;
       turn.tip = Math.min(Math.PI, Math.max(0, turn.tip - dy * TURN));
       later();
     },
-    turnTo(about, tip) { Object.assign(turn, { about, tip }); later(); },
-    zoomBy(factor) { half = Math.min(Math.max(half / factor, 0.05), 1e4); later(); },
+    turnTo(about, tip) {
+      Object.assign(turn, { about, tip });
+      later();
+    },
+    zoomBy(factor) {
+      half = Math.min(Math.max(half / factor, 0.05), 1e4);
+      later();
+    },
     panBy(dx, dy) {
       const scale = (2 * half * Math.max(1, canvas.clientHeight / canvas.clientWidth)) / canvas.clientHeight;
       const right = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0);
@@ -309,8 +422,16 @@ export function createViewer(canvas) {
       center.addScaledVector(right, -dx * scale).addScaledVector(up, dy * scale);
       later();
     },
-    choose(names) { chosen = new Set(names); mark(); later(); },
-    get turn() { return turn; },
-    get bodies() { return bodies; },
+    choose(names) {
+      chosen = new Set(names);
+      mark();
+      later();
+    },
+    get turn() {
+      return turn;
+    },
+    get bodies() {
+      return bodies;
+    },
   };
 }

@@ -1,5 +1,0 @@
-// The Inspect stage.
-
-import { startPlain } from "./plain.js";
-
-startPlain();
