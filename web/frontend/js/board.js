@@ -1,6 +1,7 @@
 // The Board: a view onto a plane with y up, its picture, its rulers; pointing in, drawing out.
 
 import { followDrag, followView } from "./gestures.js";
+import { startKeyPoint } from "./keypoint.js";
 
 const RULER = 24;
 const INK = "#17201D";
@@ -60,6 +61,7 @@ export class Board {
       },
       still: 2,
     });
+    startKeyPoint(this.svg, (pixel) => this.inWords(this.toWorld(pixel)));
     this.svg.addEventListener("pointermove", (event) => {
       this.pointer = this.at(event);
       this.drawRulers();
@@ -86,6 +88,13 @@ export class Board {
   toWorld([x, y]) {
     const { zoom } = this.view;
     return [this.view.x + x / zoom, this.view.y - y / zoom];
+  }
+
+  /** A place as the rulers tell it. @param {number[]} place */
+  inWords(place) {
+    const { scale, origin, word, y: sense } = this.ruler;
+    const [x, y] = [(place[0] - origin[0]) * scale, (place[1] - origin[1]) * scale * sense];
+    return `${x.toFixed(2)}, ${y.toFixed(2)} ${word}`;
   }
 
   /** Place of a pointer event in the plane. @param {MouseEvent} event */

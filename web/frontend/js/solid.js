@@ -5,6 +5,7 @@ import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
 import { followDrag, followView } from "./gestures.js";
+import { startKeyPoint } from "./keypoint.js";
 import { createViewer } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
@@ -312,6 +313,7 @@ overlay.addEventListener("keydown", (event) => {
   }
 });
 
+startKeyPoint(canvas);
 let turned = false;
 const onView = (event) => event.target === canvas || event.target === overlay;
 followView(element, {

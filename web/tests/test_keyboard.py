@@ -1,0 +1,130 @@
+"""A whole job without a mouse: every step from the sign-in to the STEP file by keys alone."""
+
+import re
+import tempfile
+from pathlib import Path
+
+from OCP.STEPControl import STEPControl_Reader
+from playwright.sync_api import expect
+
+from examples import parts, pictures
+from examples.render import Camera
+from nomogon_core.solid import kernel
+from web.tests.browser import Board, BrowserCase
+
+MOST_TABS = 160
+STEP_PX, LITTLE_PX = 40, 4
+
+
+class Keyboard(BrowserCase):
+    def test_a_whole_job(self):
+        shot = pictures.shoot(
+            parts.hinge_leaf(), 1500, 1100, Camera(18.1, (187.3, 902.9)), noise=0.01, light=0.3, seed=2311
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            picture = Path(folder) / "leaf.jpg"
+            picture.write_bytes(shot.jpeg)
+            step = self.drive(self.by_keys, shot, picture)
+        reader = STEPControl_Reader()
+        reader.ReadFile(str(step))
+        reader.TransferRoots()
+        width, depth, height = kernel.facts_of(reader.OneShape()).size
+        self.assertAlmostEqual(width, 62, delta=0.15)
+        self.assertAlmostEqual(height, 4, delta=1e-6)
+
+    def by_keys(self, page, shot, picture):
+        self.keys = page.keyboard
+        page.goto(self.live_server_url + "/sign-in")
+        self.fill(page, page.get_by_label("Name"), "ro")
+        self.fill(page, page.get_by_label("Password"), "hive-latch")
+        self.keys.press("Enter")
+        self.press(page, page.get_by_role("link", name="New job from a picture").first)
+        # What the system's own dialog for files would do.
+        page.locator("input[name=picture]").set_input_files(str(picture))
+        self.press(page, page.get_by_role("button", name="Make job"))
+        self.reference(page, shot)
+        self.sketch(page)
+        self.solid(page)
+        self.press(page, page.locator("[data-stage-link=release]"))
+        self.reach(page, page.locator("[data-file=step]"))
+        with page.expect_download() as waiting:
+            self.keys.press("Enter")
+        place = Path(self.downloads.name) / waiting.value.suggested_filename
+        waiting.value.save_as(place)
+        return place
+
+    def reference(self, page, shot):
+        expect(page.locator("#note")).to_contain_text("rulers show pixels", timeout=30_000)
+        board = Board(page)
+        (x0, y0), (x1, y1) = shot.camera.to_px([(0, 20), (62, 20)])
+        self.keys.press("1")
+        self.point(page, board.pixel((x0, -y0)))
+        expect(page.locator(".pick")).to_have_count(2)
+        self.point(page, board.pixel((x1, -y1)))
+        expect(page.locator("#ask input").first).to_be_focused()
+        self.keys.type("62 mm")
+        self.keys.press("Enter")
+        expect(page.locator("#note")).to_contain_text("18.1")
+        self.press(page, page.get_by_role("button", name="Find outlines").first)
+        expect(page.locator("#found")).to_contain_text("kept")
+        self.press(page, page.get_by_role("button", name="Trace these"))
+        expect(page.locator("#outlines")).to_be_hidden(timeout=30_000)
+
+    def sketch(self, page):
+        self.press(page, page.locator("[data-stage-link=sketch]"))
+        board = Board(page)
+        free = page.locator("#note").inner_text()
+        circle = page.evaluate(
+            "async () => (await (await fetch(location.pathname + '/board')).json()).shapes.curves"
+            ".find((curve) => curve.kind === 'circle').d"
+        )
+        x, y = map(float, re.match(r"M(\S+) (\S+?)A", circle).groups())
+        while page.get_by_role("tab", name="Dimension").get_attribute("aria-selected") != "true":
+            self.keys.press("]")
+        self.keys.press("5")
+        self.point(page, board.pixel((x, y)))
+        expect(page.locator("#ask input")).to_be_focused()
+        self.keys.press("Enter")
+        expect(page.locator("#note")).not_to_have_text(free)
+        self.keys.press("Escape")
+
+    def solid(self, page):
+        self.press(page, page.locator("[data-stage-link=solid]"))
+        expect(page.locator("#tray")).not_to_have_attribute("inert", "")
+        self.keys.press("1")
+        expect(page.locator(".writing .picked")).to_contain_text("region")
+        self.fill(page, page.locator(".writing [data-blank=length]"), "4 mm")
+        self.keys.press("Enter")
+        expect(self.ledger_value(page, "Solid")).to_contain_text("closed, valid", timeout=40_000)
+
+    def point(self, page, place):
+        """Move the mark to a place on the screen and click there."""
+        box = page.locator("svg.drawing").bounding_box()
+        at = [box["x"] + box["width"] / 2, box["y"] + box["height"] / 2]
+        if page.locator(".keypoint").is_visible():
+            mark = page.locator(".keypoint").bounding_box()
+            at = [mark["x"], mark["y"]]
+        for axis, (less, more) in enumerate((("ArrowLeft", "ArrowRight"), ("ArrowUp", "ArrowDown"))):
+            for step, shift in ((STEP_PX, ""), (LITTLE_PX, "Shift+")):
+                count = round((place[axis] - at[axis]) / step)
+                for _ in range(abs(count)):
+                    self.keys.press(f"Control+{shift}{more if count > 0 else less}")
+                at[axis] += count * step
+        self.keys.press("Enter")
+
+    def reach(self, page, wanted):
+        """Tab until something has the focus."""
+        for _ in range(MOST_TABS):
+            if wanted.evaluate("(one) => one === document.activeElement"):
+                return
+            self.keys.press("Tab")
+        self.fail(f"{wanted} cannot be reached by Tab")
+
+    def press(self, page, wanted):
+        self.reach(page, wanted)
+        self.keys.press("Enter")
+
+    def fill(self, page, field, text):
+        self.reach(page, field)
+        self.keys.press("Control+a")
+        self.keys.type(text)
