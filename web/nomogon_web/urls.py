@@ -7,6 +7,7 @@ from django.http import HttpResponse
 from django.urls import include, path
 
 import inspection.views
+import jobs.guide
 import jobs.history
 import jobs.metrics
 import jobs.people
@@ -99,6 +100,9 @@ urlpatterns = [
     ),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("new", jobs.views.new, name="new"),
+    path("guide", jobs.guide.page, name="guide"),
+    path("guide/pictures/<slug:name>", jobs.guide.picture, name="guide-picture"),
+    path("guide/<slug:slug>", jobs.guide.page, name="guide-chapter"),
     path("units/<str:unit>", jobs.views.units, name="units"),
     path("jobs/<uuid:job_id>/", include(JOB)),
 ]

@@ -3,6 +3,7 @@
 import importlib
 import io
 import json
+import re
 import unittest
 import uuid
 from unittest import mock
@@ -11,6 +12,7 @@ import numpy as np
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
+from django.utils.html import escape
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
@@ -20,6 +22,7 @@ from core.tests.test_reference import png_claiming
 from examples import pictures
 from jobs import services
 from jobs.actions import document_at, go_back, undo
+from jobs.guide import chapters
 from jobs.models import UNHELD, Blob, Command, Document, Job, Member
 from jobs.store import Shelf, document_of
 from nomogon_core.errors import InputError
@@ -338,6 +341,24 @@ class Pages(JobCase):
             text = self.client.get(page).content.decode()
             self.assertNotIn("<script>alert", text)
             self.assertIn("&lt;script&gt;alert(1)&lt;/script&gt;", text)
+
+    def test_the_guide_has_a_page_for_each_chapter_and_its_pictures(self):
+        found = list(chapters())
+        self.assertEqual(found[:3], ["first", "picture", "reference"])
+        pictures = set()
+        for slug in found:
+            answer = self.client.get(f"/guide/{slug}")
+            self.assertContains(answer, f"<h1>{escape(chapters()[slug].title)}</h1>", status_code=200)
+            pictures |= set(re.findall(r'src="(/guide/pictures/[^"]+)"', answer.content.decode()))
+        self.assertGreater(len(pictures), 5)
+        for picture in pictures:
+            self.assertEqual(next(iter(self.client.get(picture)))[:4], b"\x89PNG", picture)
+        for stage in ("reference", "sketch", "solid", "inspect", "release"):
+            page = self.client.get(f"/jobs/{self.job.pk}/{stage}").content.decode()
+            (link,) = re.findall(r'href="(/guide/[^"]+)"', page)
+            self.assertEqual(self.client.get(link, follow=True).status_code, 200, stage)
+        for address in ("/guide/none", "/guide/pictures/none", "/guide/pictures/..%2Fguide.md"):
+            self.assertEqual(self.client.get(address).status_code, 404, address)
 
     def test_unknown_pages_say_so(self):
         self.assertContains(self.client.get("/jobs/none"), "nothing at this address", status_code=404)

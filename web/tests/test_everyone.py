@@ -1,19 +1,72 @@
-"""A whole job without a mouse: every step from the sign-in to the STEP file by keys alone."""
+"""For everyone: a whole job by keys alone, and every page held against the accessibility rules."""
 
 import re
 import tempfile
 from pathlib import Path
 
+from nomogon_web.settings import ROOT
 from OCP.STEPControl import STEPControl_Reader
 from playwright.sync_api import expect
 
 from examples import parts, pictures
 from examples.render import Camera
+from jobs import services
+from jobs.actions import perform
+from jobs.store import document_of
+from nomogon_core.job.document import sketch_of
+from nomogon_core.job.library import picture_facts
+from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import kernel
 from web.tests.browser import Board, BrowserCase
+from web.tests.helpers import extrusion, sketched_job
 
 MOST_TABS = 160
 STEP_PX, LITTLE_PX = 40, 4
+
+
+# axe-core's rules for WCAG 2.2 AA, in each page and in some states of it.
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+PAGES = ("/", "/?away=1", "/new", "/password", "/guide", "/guide/solid")
+OF_A_JOB = ("reference", "sketch", "solid", "inspect", "release", "history", "people", "history/differences?from=0")
+
+
+class Rules(BrowserCase):
+    maxDiff = None
+
+    def test_no_page_breaks_a_rule(self):
+        job = sketched_job(self.users[0], parts.latch_plate())
+        data = pictures.latch_plate().jpeg
+        services.add_picture(job, self.users[0], data, picture_facts(data, "latch.jpg"))
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "5 mm"))
+        found = self.drive(self.every_page, job)
+        self.assertEqual(found, [])
+
+    def every_page(self, page, job):
+        self.axe = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
+        page.goto(self.live_server_url + "/sign-in")
+        found = self.broken(page, "/sign-in")
+        self.sign_in(page)
+        for address in (*PAGES, *(f"/jobs/{job.pk}/{rest}" for rest in OF_A_JOB)):
+            page.goto(self.live_server_url + address)
+            page.wait_for_load_state("networkidle")
+            found += self.broken(page, address)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/reference")
+        page.get_by_role("tab", name="Clean up").click()
+        for name in ("Clean up", "Trace", "Place"):
+            page.get_by_role("tab", name=name).click()
+            page.keyboard.press("1")
+            found += self.broken(page, f"reference, {name}")
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/solid")
+        expect(page.locator("#tray")).not_to_have_attribute("inert", "")
+        page.keyboard.press("3")
+        expect(page.locator(".writing")).to_be_visible(timeout=30_000)
+        return found + self.broken(page, "solid, a sentence being written")
+
+    def broken(self, page, where):
+        page.evaluate(self.axe)
+        told = page.evaluate("(tags) => axe.run(document, { runOnly: { type: 'tag', values: tags } })", RULES)
+        return [f"{where}: {one['id']}: {one['nodes'][0]['html'][:120]}" for one in told["violations"]]
 
 
 class Keyboard(BrowserCase):
