@@ -1,0 +1,104 @@
+"""The parts of the application are started anew when they die, over a database with a role of its own."""
+
+import contextlib
+import os
+import signal
+import subprocess
+import time
+import unittest
+import urllib.request
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import psycopg
+
+from launch.places import CLUSTER, ROOT, STATE
+from launch.postgres import Cluster
+
+NAME, PORT = "parts", 8790
+UP_S = 90
+
+
+class Parts(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        variables = {name: value for name, value in os.environ.items() if not name.startswith(("NOMOGON", "DJANGO"))}
+        cls.log = open(STATE / "parts.log", "w+")  # noqa: SIM115  closed below
+        cls.process = subprocess.Popen(
+            [str(ROOT / "nomogon"), "web", "--port", str(PORT)],
+            env={**variables, CLUSTER: NAME},
+            stdout=subprocess.PIPE,
+            stderr=cls.log,
+            text=True,
+        )
+        cls.address = next((line.split()[-1] for line in cls.process.stdout if "http://" in line), "")
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.process.send_signal(signal.SIGTERM)
+        cls.process.wait(30)
+        cls.process.stdout.close()
+        cls.log.close()
+
+    def said(self):
+        self.log.seek(0)
+        return self.log.read()
+
+    def is_up(self):
+        try:
+            with urllib.request.urlopen(f"{self.address}/alive", timeout=2) as answer:
+                return answer.status == 200
+        except OSError:  # of which urllib's errors are a kind
+            return False
+
+    def comes_up(self):
+        deadline = time.monotonic() + UP_S
+        while time.monotonic() < deadline:
+            if self.is_up():
+                return
+            time.sleep(0.1)
+        self.fail(f"it did not come up again:\n{self.said()}")
+
+    def test_a_killed_web_server_is_started_again(self):
+        self.comes_up()
+        for pid in web_servers():
+            os.kill(pid, signal.SIGKILL)
+        deadline = time.monotonic() + 10
+        while self.is_up() and time.monotonic() < deadline:
+            time.sleep(0.02)
+        self.comes_up()
+        self.assertIn("the web server ended by itself", self.said())
+
+    def test_a_killed_database_is_started_again(self):
+        self.comes_up()
+        lock = Cluster(NAME).folder() / "data" / "postmaster.pid"
+        os.kill(int(lock.read_text().split()[0]), signal.SIGKILL)
+        deadline = time.monotonic() + 10
+        while self.is_up() and time.monotonic() < deadline:
+            time.sleep(0.02)
+        self.comes_up()
+        self.assertIn("the database ended by itself", self.said())
+
+    def test_the_application_is_no_superuser_and_there_is_no_socket(self):
+        self.comes_up()
+        address = Cluster(NAME).url_file.read_text()
+        self.assertEqual(Cluster(NAME).url_file.stat().st_mode & 0o77, 0)
+        with psycopg.connect(address) as connection:
+            row = connection.execute(
+                "SELECT rolsuper OR rolcreaterole OR rolcreatedb, current_setting('synchronous_commit') "
+                "FROM pg_roles WHERE rolname = current_user"
+            ).fetchone()
+        self.assertEqual(row, (False, "on"))
+        # Line 5 of the lock file names the folder of the socket (PostgreSQL manual, "Starting the Database Server").
+        lock = Cluster(NAME).folder() / "data" / "postmaster.pid"
+        self.assertEqual(lock.read_text().splitlines()[4], "")
+        with self.assertRaises(psycopg.OperationalError):
+            psycopg.connect(address.replace(urlsplit(address).password, "wrong")).close()
+
+
+def web_servers():
+    """Processes of the web server on this test's port."""
+    for entry in Path("/proc").iterdir():
+        with contextlib.suppress(OSError):
+            if entry.name.isdecimal() and f"127.0.0.1:{PORT}".encode() in (entry / "cmdline").read_bytes():
+                yield int(entry.name)
