@@ -85,7 +85,7 @@ class Parts(unittest.TestCase):
         self.assertEqual(Cluster(NAME).url_file.stat().st_mode & 0o77, 0)
         with psycopg.connect(address) as connection:
             row = connection.execute(
-                "SELECT rolsuper OR rolcreaterole OR rolcreatedb, current_setting('synchronous_commit') "
+                "SELECT rolsuper OR rolcreaterole OR rolreplication, current_setting('synchronous_commit') "
                 "FROM pg_roles WHERE rolname = current_user"
             ).fetchone()
         self.assertEqual(row, (False, "on"))
