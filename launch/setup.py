@@ -92,8 +92,6 @@ def front_end():
     """Style sheet, scripts and fonts, built from the locked npm packages."""
     npm = shutil.which("npm")
     lock = ROOT / "package-lock.json"
-    if npm is None:
-        raise SetupError("npm (with Node.js 18 or newer) is needed to build the pages; install it and run this again.")
     if once(
         "npm",
         digest(lock) + str((ROOT / "node_modules").exists()),
@@ -195,6 +193,8 @@ def prepare(*, web=False, browser=False, demo=False, later=False):
         wanted = {}
         if web and not os.environ.get(DATABASE_URL):
             wanted["postgresql"] = lambda: postgres.tools() is not None
+        if web:
+            wanted["npm"] = program("npm")
         if browser:
             wanted["chromium"] = program("chromium")
         debian_packages(wanted)
