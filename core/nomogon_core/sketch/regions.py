@@ -221,7 +221,7 @@ class _Loop:
     point: Point
 
     @property
-    def names(self):
+    def names(self) -> set[str]:
         return {name for name, _ in self.curves}
 
 
