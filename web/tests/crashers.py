@@ -18,6 +18,10 @@ def swallow():
     return len(bytearray(2**30))
 
 
+def fail():
+    raise RuntimeError("of the work")
+
+
 def answer(value):
     return value
 

@@ -9,6 +9,7 @@ from unittest import mock
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
+from pebble.pool.base_pool import PoolStatus
 
 from jobs.store import document_of
 from nomogon_core.sketch.regions import find_regions
@@ -40,6 +41,18 @@ class Pools(unittest.TestCase):
         self.stops("too long", crashers.hang, seconds=0.5)
         self.stops("too large", crashers.swallow)
         self.stops("cancelled", crashers.hang, watch=lambda: True)
+
+    def test_a_pool_that_broke_as_a_whole_is_replaced(self):
+        broken = self.pool.start()
+        broken._context.status = PoolStatus.ERROR
+        self.assertEqual(self.pool.run(crashers.answer, [8], 30), 8)
+        self.assertIsNot(self.pool.start(), broken)
+
+    def test_an_error_of_the_work_itself_is_told_and_replaces_nothing(self):
+        before = self.pool.start()
+        with self.assertRaisesRegex(RuntimeError, "of the work"):
+            self.pool.run(crashers.fail, [], 30)
+        self.assertIs(self.pool.start(), before)
 
 
 class Warmth(unittest.TestCase):

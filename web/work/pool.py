@@ -90,7 +90,21 @@ class Pool:
         """
         if cpu_seconds is not None:
             function, arguments = _within, [cpu_seconds, function, arguments]
-        future = self.start().schedule(function, args=arguments, timeout=seconds)
+        held = self.start()
+        try:
+            return self._outcome(held.schedule(function, args=arguments, timeout=seconds), watch)
+        except RuntimeError:
+            if held.active:
+                raise
+        # It broke as a whole, as it can when a process is killed while it hands something over.
+        with self._lock:
+            if self._held is held:
+                self._held = None
+        held.stop()
+        return self._outcome(self.start().schedule(function, args=arguments, timeout=seconds), watch)
+
+    @staticmethod
+    def _outcome(future, watch):
         while True:
             try:
                 return future.result(timeout=LOOK_EVERY_S)

@@ -5,6 +5,8 @@ import logging
 import tempfile
 from pathlib import Path
 
+from django.db import InterfaceError, OperationalError
+
 from jobs.models import Blob
 from nomogon_core.errors import CoreError
 from work import kernels, queue
@@ -127,6 +129,8 @@ def _outcome(task, progress):
         outcome["problem"] = str(problem)[:500]
     except Stopped as stopped:
         outcome["problem"] = WORDS[stopped.reason].format(seconds=seconds)
+    except (OperationalError, InterfaceError):
+        raise  # the database is lost: the lease runs out, and the work is taken up again
     except Exception:
         log.exception("task %s (%s) failed", task.pk, task.kind)
         outcome["problem"] = "Something went wrong that was not foreseen; it has been noted in the log."
