@@ -3,6 +3,7 @@
 import http.client
 import http.cookies
 import json
+import os
 import re
 import signal
 import subprocess
@@ -14,6 +15,7 @@ from launch.places import ROOT
 from launch.serve import READY
 
 MOST_IDLE_S = 20.0
+OF_A_CHECKOUT = ("PYTHONPATH", "NOMOGON_STATE", "NUMBA_CACHE_DIR")
 
 
 class Application:
@@ -22,8 +24,15 @@ class Application:
 
     def __init__(self, root=ROOT):
         begin = time.perf_counter()
+        # What this process was told of its own checkout is not for that one.
+        told = {name: value for name, value in os.environ.items() if name not in OF_A_CHECKOUT}
         self.process = subprocess.Popen(
-            [str(root / "nomogon"), "start", "--port", "8700"], stdout=subprocess.PIPE, stderr=sys.stderr, text=True
+            [str(root / "nomogon"), "start", "--port", "8700"],
+            cwd=root,
+            env=told,
+            stdout=subprocess.PIPE,
+            stderr=sys.stderr,
+            text=True,
         )
         self.port = None
         for line in self.process.stdout:
