@@ -7,7 +7,10 @@ from psycopg.types.json import Jsonb
 
 class PlainField(models.JSONField):
     """Plain data as JSON, written and read several times as fast as by the standard library, since documents are large;
-    it is read and written whole."""
+    it is read and written whole.
+
+    What is no number becomes null here; the row of the log, which holds what changed, refuses it.
+    """
 
     def get_db_prep_value(self, value, connection, prepared=False):
         return Jsonb(value, dumps=orjson.dumps)

@@ -112,7 +112,7 @@ class Command(models.Model):
     name = models.CharField(max_length=60)
     arguments = models.JSONField(default=dict)
     told = models.CharField(max_length=300)
-    changes = PlainField(default=dict)
+    changes = models.JSONField(default=dict)  # the standard library refuses what is no number, orjson does not
     state = models.CharField(max_length=10, default=DONE)
     when = models.DateTimeField(auto_now_add=True)
 

@@ -67,5 +67,6 @@ def download(request, job_id, task):
         raise Http404("no such file")
     kind = made.result["kind"]
     answer = StreamingHttpResponse(services.pieces_of(made), content_type=MEDIA_TYPES[kind])
+    answer["Content-Length"] = services.size_of(made)  # so that one that was cut off does not pass for whole
     answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'
     return answer

@@ -3,6 +3,7 @@
 import importlib
 import io
 import json
+import math
 import re
 import unittest
 import uuid
@@ -11,6 +12,7 @@ from unittest import mock
 import numpy as np
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import DataError, transaction
 from django.utils import timezone
 from django.utils.html import escape
 from hypothesis import given
@@ -27,6 +29,7 @@ from jobs.models import UNHELD, Blob, Command, Document, Job, Member
 from jobs.store import Shelf, document_of
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
+from nomogon_core.job.commands.registry import Outcome
 from nomogon_core.job.document import calibration_of
 from nomogon_core.job.history import apply, difference, taken_back
 from nomogon_core.job.migration import from_version_1
@@ -179,6 +182,17 @@ class Commands(JobCase):
             self.assertIn(words, answer.json()["problem"])
         self.job.refresh_from_db()
         self.assertEqual((document_of(self.job), self.job.version), (before, version))
+
+    def test_what_is_no_number_is_not_stored(self):
+        before = document_of(self.job)
+        spoiled = json.loads(json.dumps(before))
+        point = next(iter(spoiled["sketches"]["s1"]["points"].values()))
+        point[0] = math.nan
+        spoiling = mock.patch("jobs.actions.carry_out", return_value=Outcome(spoiled, "Spoiled"))
+        with spoiling, self.assertRaises(DataError), transaction.atomic():
+            self.perform("sketch.remove", names=["p1"])
+        self.job.refresh_from_db()
+        self.assertEqual((self.job.version, document_of(self.job)), (0, before))
 
     def test_a_full_sketch_takes_no_more_curves_but_lets_some_go(self):
         with mock.patch("nomogon_core.job.commands.sketch.MOST_ENTITIES", 3):

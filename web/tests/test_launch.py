@@ -51,7 +51,10 @@ class Parts(unittest.TestCase):
         except OSError:  # of which urllib's errors are a kind
             return False
 
-    def comes_up(self):
+    def comes_up(self, after_a_fall=False):
+        deadline = time.monotonic() + 10
+        while after_a_fall and self.is_up() and time.monotonic() < deadline:
+            time.sleep(0.02)
         deadline = time.monotonic() + UP_S
         while time.monotonic() < deadline:
             if self.is_up():
@@ -63,20 +66,14 @@ class Parts(unittest.TestCase):
         self.comes_up()
         for pid in web_servers():
             os.kill(pid, signal.SIGKILL)
-        deadline = time.monotonic() + 10
-        while self.is_up() and time.monotonic() < deadline:
-            time.sleep(0.02)
-        self.comes_up()
+        self.comes_up(after_a_fall=True)
         self.assertIn("the web server ended by itself", self.said())
 
     def test_a_killed_database_is_started_again(self):
         self.comes_up()
         lock = Cluster(NAME).folder() / "data" / "postmaster.pid"
         os.kill(int(lock.read_text().split()[0]), signal.SIGKILL)
-        deadline = time.monotonic() + 10
-        while self.is_up() and time.monotonic() < deadline:
-            time.sleep(0.02)
-        self.comes_up()
+        self.comes_up(after_a_fall=True)
         self.assertIn("the database ended by itself", self.said())
 
     def test_the_application_is_no_superuser_and_there_is_no_socket(self):

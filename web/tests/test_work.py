@@ -129,6 +129,7 @@ class Tasks(JobCase):
             pieces = list(answer)
         self.assertEqual(b"".join(pieces), bytes(task.output.data))
         self.assertEqual([len(piece) for piece in pieces[:-1]], [1000] * (len(pieces) - 1))
+        self.assertEqual(int(answer["Content-Length"]), sum(map(len, pieces)))
         self.assertIn(".dxf", answer["Content-Disposition"])
 
     def test_without_the_store_work_goes_on(self):

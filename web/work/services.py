@@ -4,7 +4,7 @@ import hashlib
 import time
 
 from django.db import transaction
-from django.db.models.functions import Substr
+from django.db.models.functions import Length, Substr
 from django.utils import timezone
 
 from nomogon_core.solid.facts import fingerprint
@@ -87,6 +87,11 @@ def wait(task, seconds=PATIENCE_S):
 def finished(job, pk, kind):
     """The finished task of a kind with its result, or None."""
     return Task.objects.filter(pk=pk, job=job, kind=kind, status=Task.DONE).first()
+
+
+def size_of(task):
+    """How many bytes came of a task."""
+    return Output.objects.filter(pk=task.pk).values_list(Length("data"), flat=True).get()
 
 
 def pieces_of(task):

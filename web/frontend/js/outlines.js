@@ -65,8 +65,14 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     if (form.hidden) return;
     for (const outline of outlines) {
       const out = left.has(keyOf(outline));
+      const looks = [
+        ["hole", outline.hole],
+        ["out", out],
+        ["line-only", BY_LINE.has(form.elements.mode.value)],
+        ["guessed", outline.seen != null],
+      ];
       const path = shape("path", {
-        class: `found-outline${outline.hole ? " hole" : ""}${out ? " out" : ""}${BY_LINE.has(form.elements.mode.value) ? " line-only" : ""}${outline.seen == null ? "" : " guessed"}`,
+        class: ["found-outline", ...looks.filter(([, on]) => on).map(([name]) => name)].join(" "),
         d: outline.d,
         transform: `matrix(${pose().matrix.join(" ")})`,
         tabindex: 0,

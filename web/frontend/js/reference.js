@@ -369,7 +369,8 @@ async function layOnAxis() {
   await command("reference.put_on_axis", { point: axis.point, angle: axis.angle });
   tray.release();
   say(
-    `Centred on its mirror axis; the outline departs from its mirror image by ${format(axis.rms_mm)} ${unit} (rms), at most ${format(axis.largest_mm)} ${unit}.`,
+    `Centred on its mirror axis; the outline departs from its mirror image by ${format(axis.rms_mm)} ${unit} (rms), ` +
+      `at most ${format(axis.largest_mm)} ${unit}.`,
   );
 }
 

@@ -186,7 +186,8 @@ async function showComb() {
   }
   drawing.comb(found);
   return tell(
-    `Edge to curve: rms ${found.rms.toFixed(3)} mm, largest ${found.largest.toFixed(3)} mm; the teeth are drawn ${found.exaggeration} times as long. Esc takes them away.`,
+    `Edge to curve: rms ${found.rms.toFixed(3)} mm, largest ${found.largest.toFixed(3)} mm; ` +
+      `the teeth are drawn ${found.exaggeration} times as long. Esc takes them away.`,
   );
 }
 

@@ -272,7 +272,10 @@ export function createDrawing(board) {
       drawWorld();
       drawScreen();
     },
-    /** While something is dragged: what lies elsewhere than at rest. @param {{ curves: Record<string, string>, points: Record<string, number[]>, dimensions: any[] }} moved */
+    /**
+     * While something is dragged: what lies elsewhere than at rest.
+     * @param {{ curves: Record<string, string>, points: Record<string, number[]>, dimensions: any[] }} moved
+     */
     move(moved) {
       const told = new Map(moved.dimensions.map((dimension) => [dimension.id, dimension]));
       data = {

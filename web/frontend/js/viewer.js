@@ -9,8 +9,14 @@ const TURN = 0.008;
 const LIFT = 0.002;
 
 const CLAY = {
-  vertexShader:
-    "varying vec3 n; varying vec3 p; void main() { n = normalize(normalMatrix * normal); vec4 v = modelViewMatrix * vec4(position, 1.0); p = v.xyz; gl_Position = projectionMatrix * v; }",
+  vertexShader: `
+    varying vec3 n; varying vec3 p;
+    void main() {
+      n = normalize(normalMatrix * normal);
+      vec4 v = modelViewMatrix * vec4(position, 1.0);
+      p = v.xyz;
+      gl_Position = projectionMatrix * v;
+    }`,
   fragmentShader: `uniform vec3 tint; varying vec3 n; varying vec3 p;
     void main() {
       vec3 m = normalize(gl_FrontFacing ? n : -n);

@@ -9,7 +9,6 @@ class Migration(migrations.Migration):
     dependencies = [("jobs", "0005_history")]
     operations = [
         migrations.AlterField("document", "data", jobs.fields.PlainField(default=dict)),
-        migrations.AlterField("command", "changes", jobs.fields.PlainField(default=dict)),
         migrations.RunSQL(
             "ALTER TABLE jobs_document ALTER COLUMN data SET COMPRESSION lz4",
             "ALTER TABLE jobs_document ALTER COLUMN data SET COMPRESSION default",
