@@ -166,9 +166,9 @@ def views_s(seed):
     django.setup()
     from django.contrib.auth import get_user_model
 
-    from jobs.models import Job
-    from jobs.services import new_job
-    from jobs.store import document_of, keep_document
+    from store.documents import document_of, keep_document
+    from store.making import new_job
+    from store.models import Job
 
     user, jobs = get_user_model().objects.get(username="ro"), []
     for index in range(VIEWS):

@@ -32,11 +32,11 @@ def calibrated_job():
     django.setup()
     from django.contrib.auth import get_user_model
 
-    from jobs import services
-    from jobs.actions import perform
+    from store import making
+    from store.actions import perform
 
     user = get_user_model().objects.get(username="ro")
-    job = services.job_from_picture(user, "bench preview", "", picture_12mp(), "plate.jpg")
+    job = making.job_from_picture(user, "bench preview", "", picture_12mp(), "plate.jpg")
     try:
         start, end = CAMERA.to_px([(0, 20), (84, 20)]).tolist()
         perform(

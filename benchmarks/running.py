@@ -79,7 +79,8 @@ class Job:
 
     def __init__(self, user, document, title="Benchmark"):
         from jobs import models
-        from jobs.store import keep_document
+
+        from store.documents import keep_document
 
         self.row = models.Job.objects.create(title=title, changed_by=user)
         models.Member.objects.create(job=self.row, user=user, role=models.Member.OWNER)
@@ -277,7 +278,7 @@ def of_load(user, port):
 
 def taken_up_again_s(user):
     """Seconds from the death of a worker to the end of what it was doing."""
-    from jobs.store import document_of
+    from store.documents import document_of
     from work import services
     from work.models import Task
 
@@ -308,7 +309,7 @@ def killed_lost(user, port, random):
     """Acknowledged edits that are not there in the end, and edits half done, over many kills of parts at random."""
     from django.db import OperationalError, connection
 
-    from jobs.models import Command
+    from store.models import Command
 
     sketch, _, operations = plate()
     job, client = Job(user, job_of(sketch, operations)), Client(port, "ro", "hive-latch")
@@ -470,7 +471,7 @@ def throughput_of(user, workers, tasks=8):
 
 
 def _asked(job, services):
-    from jobs.store import document_of
+    from store.documents import document_of
 
     return services.submit(job.row, "rebuild", services.rebuild_arguments(document_of(job.row)))
 
@@ -538,7 +539,6 @@ def run(seed=None):
     django.setup()
     from django.contrib.auth import get_user_model
     from django.db import connection
-
     from jobs import models
 
     user, port, figures = get_user_model().objects.get(username="ro"), application.port, {}

@@ -105,8 +105,8 @@ def forty_entities():
 
 
 def _new_job(user, title, document):
-    from jobs.models import Job, Member
-    from jobs.store import keep_document
+    from store.documents import keep_document
+    from store.models import Job, Member
 
     job = Job.objects.create(title=title)
     Member.objects.create(job=job, user=user, role=Member.OWNER)
@@ -186,7 +186,7 @@ def over_http():
     django.setup()
     from django.contrib.auth import get_user_model
 
-    from jobs.models import Job
+    from store.models import Job
 
     user = get_user_model().objects.get(username="ro")
     client = Client(application.port, "ro", "hive-latch")

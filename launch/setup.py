@@ -98,7 +98,8 @@ def front_end():
         lambda: run(npm, "ci", "--no-audit", "--no-fund", "--silent", what="installing the front-end packages"),
     ):
         (STATE / "stamps" / "npm").write_text(digest(lock) + "True")
-    sources = [lock, ROOT / "package.json", ROOT / "web" / "frontend", ROOT / "web" / "templates"]
+    templates = sorted((ROOT / "web").glob("s*/**/*.html"))
+    sources = [lock, ROOT / "package.json", ROOT / "web" / "frontend", *templates]
 
     def build():
         say("building the pages …")
@@ -150,7 +151,7 @@ def demo_jobs(*what):
     if os.environ.get(DATABASE_URL):
         return
     name = os.environ.get(CLUSTER, "")
-    sample = digest(ROOT / "examples", Path(ROOT / "web" / "jobs" / "demo.py"))
+    sample = digest(ROOT / "examples", Path(ROOT / "web" / "shell" / "demo.py"))
 
     def write():
         say(f"writing the demo {'people' if what else 'jobs'} …")

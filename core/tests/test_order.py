@@ -24,6 +24,18 @@ ROOMS = (
     "job",
 )
 FROM_NOTHING = ("geometry", "quantity")
+OF_THE_WEB = ("django", "web", "store", "work", "stages", "shell")
+WEB = CORE.parent.parent / "web"
+STAGES = ("reference", "sketch", "solid", "inspect", "release")
+
+
+def names_imported(path):
+    """Dotted names that a module imports."""
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom):
+            yield from (f"{node.module}.{alias.name}" for alias in node.names)
+        elif isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
 
 
 def imported(path):
@@ -51,12 +63,32 @@ class Order(TestCase):
         self.assertEqual(loose, ABOVE_ALL)
         self.assertLessEqual({path.name for path in CORE.iterdir() if path.is_dir()} - {"__pycache__"}, set(ROOMS))
 
+    def test_what_is_stored_and_worked_knows_no_stage_and_no_stage_the_shell(self):
+        higher = {"store": ("stages", "shell"), "work": ("stages", "shell"), "stages": ("shell",)}
+        for room, above in higher.items():
+            for path in (WEB / room).rglob("*.py"):
+                wrong = [name for name in names_imported(path) if name.split(".")[0] in above]
+                self.assertFalse(wrong, str(path))
+
+    def test_a_stage_knows_only_stages_before_it(self):
+        for index, stage in enumerate(STAGES):
+            for path in (WEB / "stages" / stage).rglob("*.py"):
+                named = {parts[1] for name in names_imported(path) if (parts := name.split("."))[0] == "stages"}
+                self.assertLessEqual(named & set(STAGES), set(STAGES[: index + 1]), str(path))
+
     def test_the_core_knows_no_web(self):
         for path in CORE.rglob("*.py"):
             for node in ast.walk(ast.parse(path.read_text())):
                 names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
                 names += [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
-                self.assertFalse([name for name in names if name.split(".")[0] in ("django", "web", "jobs")], str(path))
+                self.assertFalse(
+                    [
+                        name
+                        for name in names
+                        if name.split(".")[0] in ("django", "web", "store", "work", "stages", "shell")
+                    ],
+                    str(path),
+                )
 
 
 class Types(TestCase):

@@ -50,13 +50,14 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "axes",
-    "jobs.apps.JobsConfig",
+    "store.apps.StoreConfig",
     "work",
-    "reference",
-    "sketch",
-    "solid",
-    "inspection",
-    "release",
+    "stages.reference",
+    "stages.sketch",
+    "stages.solid",
+    "stages.inspect",
+    "stages.release",
+    "shell",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -69,13 +70,12 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "jobs.problems.ProblemMiddleware",
+    "shell.problems.ProblemMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "DIRS": [ROOT / "web" / "templates"],
         "OPTIONS": {
             "context_processors": [
                 "django.template.context_processors.request",
@@ -129,7 +129,7 @@ AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = timedelta(minutes=10)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
-AXES_LOCKOUT_CALLABLE = "jobs.problems.locked_out"
+AXES_LOCKOUT_CALLABLE = "shell.problems.locked_out"
 AXES_VERBOSE = AXES_ENABLE_ADMIN = False
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_SAMESITE = "Strict"
@@ -149,7 +149,7 @@ STORAGES = {
 WHITENOISE_KEEP_ONLY_HASHED_FILES = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
-FILE_UPLOAD_HANDLERS = ["jobs.uploads.LimitedUploadHandler"]
+FILE_UPLOAD_HANDLERS = ["shell.uploads.LimitedUploadHandler"]
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

@@ -6,17 +6,14 @@ from django.db import connection
 from django.http import HttpResponse
 from django.urls import include, path
 
-import inspection.views
-import jobs.guide
-import jobs.history
-import jobs.metrics
-import jobs.people
-import jobs.views
-import reference.views
-import release.views
-import sketch.views
-import solid.views
-import work.views
+from shell import guide, history, metrics, people, views
+from shell.frame import stage_page
+from stages.inspect import views as inspect
+from stages.reference import views as reference
+from stages.release import views as release
+from stages.sketch import views as sketch
+from stages.solid import views as solid
+from work import views as work
 
 
 @login_not_required
@@ -28,66 +25,66 @@ def alive(request):
 
 
 JOB = [
-    path("", jobs.views.open_job, name="job"),
-    path("do/<str:name>", jobs.views.do, name="do"),
-    path("undo", jobs.views.undo, name="undo"),
-    path("redo", jobs.views.redo, name="redo"),
-    path("panel/<str:stage>", jobs.views.panel, name="panel"),
-    path("quantity", jobs.views.quantity, name="quantity"),
-    path("archive", jobs.views.archive, name="archive"),
-    path("picture/<str:digest>", jobs.views.picture, name="picture"),
-    path("reference", reference.views.page, name="reference"),
-    path("reference/board", reference.views.board, name="reference-board"),
-    path("reference/pick", reference.views.pick, name="reference-pick"),
-    path("reference/find", reference.views.find, name="reference-find"),
-    path("reference/quality", reference.views.quality, name="reference-quality"),
-    path("reference/axis", reference.views.mirror_axis, name="reference-axis"),
-    path("reference/next", reference.views.next_measurement, name="reference-next"),
-    path("reference/caliper", reference.views.read_caliper, name="reference-caliper"),
-    path("reference/pictures", reference.views.add_picture, name="reference-pictures"),
-    path("reference/preview", reference.views.preview_steps, name="reference-preview"),
-    path("reference/clean", reference.views.start_cleaning, name="reference-clean"),
-    path("reference/cleaned/<int:task>", reference.views.cleaned, name="reference-cleaned"),
-    path("reference/flat/<str:picture>/<str:key>", reference.views.flat, name="reference-flat"),
-    path("reference/outlines", reference.views.outlines, name="reference-outlines"),
-    path("reference/choose", reference.views.choose_picture, name="reference-choose"),
-    path("reference/trace", reference.views.start_trace, name="reference-trace"),
-    path("sketch", sketch.views.page, name="sketch"),
-    path("sketch/open", sketch.views.open_sketch, name="sketch-open"),
-    path("sketch/board", sketch.views.board, name="sketch-board"),
-    path("sketch/stick", sketch.views.stick_to_edge, name="sketch-stick"),
-    path("sketch/follow", sketch.views.follow_preview, name="sketch-follow"),
-    path("sketch/comb", sketch.views.comb, name="sketch-comb"),
-    path("sketch/drag", sketch.views.drag, name="sketch-drag"),
-    path("sketch/solid", sketch.views.solid, name="sketch-solid"),
-    path("sketch/edge", sketch.views.edge, name="sketch-edge"),
-    path("solid", solid.views.page, name="solid"),
-    path("solid/build", solid.views.build, name="solid-build"),
-    path("solid/preview", solid.views.preview, name="solid-preview"),
-    path("solid/mesh/<str:key>", solid.views.mesh, name="solid-mesh"),
-    path("inspect", inspection.views.page, name="inspect"),
-    path("release", release.views.page, name="release"),
-    path("release/make", release.views.make, name="release-make"),
-    path("release/file/<int:task>", release.views.download, name="release-file"),
-    path("history", jobs.history.page, name="history"),
-    path("history/differences", jobs.history.differences, name="differences"),
-    path("history/back", jobs.history.back, name="history-back"),
-    path("history/revisions", jobs.history.name_revision, name="revisions"),
-    path("people", jobs.people.page, name="people"),
-    path("people/add", jobs.people.add, name="people-add"),
-    path("people/remove", jobs.people.remove, name="people-remove"),
-    path("copy", jobs.people.copy, name="job-copy"),
-    path("away", jobs.people.put_away, name="job-away"),
-    path("delete", jobs.people.delete, name="job-delete"),
-    path("news", jobs.people.news, name="news"),
-    path("work/<int:task>", work.views.state, name="work"),
-    path("work/<int:task>/cancel", work.views.cancel, name="work-cancel"),
+    path("", views.open_job, name="job"),
+    path("do/<str:name>", views.do, name="do"),
+    path("undo", views.undo, name="undo"),
+    path("redo", views.redo, name="redo"),
+    path("panel/<str:stage>", views.panel, name="panel"),
+    path("quantity", views.quantity, name="quantity"),
+    path("archive", views.archive, name="archive"),
+    path("picture/<str:digest>", views.picture, name="picture"),
+    path("reference", stage_page("reference", reference.page_context), name="reference"),
+    path("reference/board", reference.board, name="reference-board"),
+    path("reference/pick", reference.pick, name="reference-pick"),
+    path("reference/find", reference.find, name="reference-find"),
+    path("reference/quality", reference.quality, name="reference-quality"),
+    path("reference/axis", reference.mirror_axis, name="reference-axis"),
+    path("reference/next", reference.next_measurement, name="reference-next"),
+    path("reference/caliper", reference.read_caliper, name="reference-caliper"),
+    path("reference/pictures", reference.add_picture, name="reference-pictures"),
+    path("reference/preview", reference.preview_steps, name="reference-preview"),
+    path("reference/clean", reference.start_cleaning, name="reference-clean"),
+    path("reference/cleaned/<int:task>", reference.cleaned, name="reference-cleaned"),
+    path("reference/flat/<str:picture>/<str:key>", reference.flat, name="reference-flat"),
+    path("reference/outlines", reference.outlines, name="reference-outlines"),
+    path("reference/choose", reference.choose_picture, name="reference-choose"),
+    path("reference/trace", reference.start_trace, name="reference-trace"),
+    path("sketch", stage_page("sketch"), name="sketch"),
+    path("sketch/open", sketch.open_sketch, name="sketch-open"),
+    path("sketch/board", sketch.board, name="sketch-board"),
+    path("sketch/stick", sketch.stick_to_edge, name="sketch-stick"),
+    path("sketch/follow", sketch.follow_preview, name="sketch-follow"),
+    path("sketch/comb", sketch.comb, name="sketch-comb"),
+    path("sketch/drag", sketch.drag, name="sketch-drag"),
+    path("sketch/solid", sketch.solid, name="sketch-solid"),
+    path("sketch/edge", sketch.edge, name="sketch-edge"),
+    path("solid", stage_page("solid"), name="solid"),
+    path("solid/build", solid.build, name="solid-build"),
+    path("solid/preview", solid.preview, name="solid-preview"),
+    path("solid/mesh/<str:key>", solid.mesh, name="solid-mesh"),
+    path("inspect", stage_page("inspect", inspect.page_context), name="inspect"),
+    path("release", stage_page("release", release.page_context), name="release"),
+    path("release/make", release.make, name="release-make"),
+    path("release/file/<int:task>", release.download, name="release-file"),
+    path("history", history.page, name="history"),
+    path("history/differences", history.differences, name="differences"),
+    path("history/back", history.back, name="history-back"),
+    path("history/revisions", history.name_revision, name="revisions"),
+    path("people", people.page, name="people"),
+    path("people/add", people.add, name="people-add"),
+    path("people/remove", people.remove, name="people-remove"),
+    path("copy", people.copy, name="job-copy"),
+    path("away", people.put_away, name="job-away"),
+    path("delete", people.delete, name="job-delete"),
+    path("news", people.news, name="news"),
+    path("work/<int:task>", work.state, name="work"),
+    path("work/<int:task>/cancel", work.cancel, name="work-cancel"),
 ]
 
 urlpatterns = [
-    path("", jobs.views.register, name="register"),
+    path("", views.register, name="register"),
     path("alive", alive),
-    path("metrics", jobs.metrics.page, name="metrics"),
+    path("metrics", metrics.page, name="metrics"),
     path(
         "sign-in",
         auth.LoginView.as_view(template_name="sign_in.html", redirect_authenticated_user=True),
@@ -99,10 +96,10 @@ urlpatterns = [
         name="password",
     ),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
-    path("new", jobs.views.new, name="new"),
-    path("guide", jobs.guide.page, name="guide"),
-    path("guide/pictures/<slug:name>", jobs.guide.picture, name="guide-picture"),
-    path("guide/<slug:slug>", jobs.guide.page, name="guide-chapter"),
-    path("units/<str:unit>", jobs.views.units, name="units"),
+    path("new", views.new, name="new"),
+    path("guide", guide.page, name="guide"),
+    path("guide/pictures/<slug:name>", guide.picture, name="guide-picture"),
+    path("guide/<slug:slug>", guide.page, name="guide-chapter"),
+    path("units/<str:unit>", views.units, name="units"),
     path("jobs/<uuid:job_id>/", include(JOB)),
 ]

@@ -6,12 +6,12 @@ from django.contrib.auth import get_user_model
 from django.test import TestCase
 
 from examples import parts
-from jobs import services
-from jobs.actions import perform
-from jobs.models import Member
-from jobs.store import document_of, keep_document
 from nomogon_core.job.document import keep_sketch, sketch_of
 from nomogon_core.sketch import edit, model
+from store import making
+from store.actions import perform
+from store.documents import document_of, keep_document
+from store.models import Member
 
 
 def make_user(name):
@@ -23,7 +23,7 @@ def make_user(name):
 
 def sketched_job(user, outlines=None, title="Hive latch plate"):
     """A job with a drawn sketch and no picture."""
-    job = services.new_job(user, title, "FLA-014")
+    job = making.new_job(user, title, "FLA-014")
     sketch = model.Sketch()
     for outline in outlines or parts.hinge_leaf():
         sketch, _, _ = edit.add_outline(sketch, outline, [0.05] * len(outline), origin="drawn")

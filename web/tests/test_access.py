@@ -13,10 +13,10 @@ from django.test import override_settings
 from django.urls import reverse
 from nomogon_web.urls import JOB
 
-from jobs import services
-from jobs.models import Member
-from jobs.store import document_of
 from nomogon_core.job.library import picture_facts
+from store import making
+from store.documents import document_of
+from store.models import Member
 from web.tests.helpers import JobCase
 from web.tests.test_jobs import png
 from work.models import Task
@@ -63,7 +63,7 @@ class Addresses(JobCase):
     def setUp(self):
         super().setUp()
         data = png()
-        services.add_picture(self.job, self.ro, data, picture_facts(data, "plain.png"))
+        making.add_picture(self.job, self.ro, data, picture_facts(data, "plain.png"))
         self.job.refresh_from_db()
 
     def addresses(self):

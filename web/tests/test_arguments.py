@@ -7,15 +7,15 @@ import numpy as np
 
 from core.tests.test_schema import WRONG as SPOILED
 from core.tests.test_schema import leaves, whole_job
-from jobs import services
-from jobs.actions import perform
-from jobs.models import Document
-from jobs.store import document_of
 from nomogon_core.arguments import Choice, Either, Number, Place, Record, Rows, Switch, Text, Whole, Wrong, checked
 from nomogon_core.errors import ArchiveError, InputError
 from nomogon_core.job.commands import COMMANDS
 from nomogon_core.job.overview import checked as checked_documents
 from nomogon_core.sketch.regions import find_regions
+from store import making
+from store.actions import perform
+from store.documents import document_of
+from store.models import Document
 from web.tests.helpers import JobCase, extrusion
 from web.tests.test_jobs import png
 
@@ -89,7 +89,7 @@ class Kinds(JobCase):
 class Nonsense(JobCase):
     def test_no_command_fails_whatever_is_sent(self):
         """Every command with 50 sets of wrong arguments, on a job with a picture, a sketch and an operation."""
-        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        self.job = making.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         self.perform("reference.add_known", start=[10, 10], end=[110, 10], text="20 mm", sigma_px=0.1)
         self.perform("sketch.rectangle", first=[0, 0], second=[30, 20])
         region = next(iter(self.regions()))
@@ -141,7 +141,7 @@ class Nonsense(JobCase):
         return [region.name for region in find_regions(self.sketch())]
 
     def test_a_page_cannot_attach_a_known_digest(self):
-        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        self.job = making.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         digest = next(iter(document_of(self.job)["references"].values()))["digest"]
         answer = self.do(
             "reference.add_picture", name="mine", digest=digest, media_type="image/png", width=10, height=10, dpi=None

@@ -11,11 +11,11 @@ from playwright.sync_api import expect
 
 from examples import parts, pictures
 from examples.render import Camera
-from jobs.models import Job
-from jobs.store import document_of
 from nomogon_core.geometry.curves import closed_area
 from nomogon_core.job.document import sketch_of
 from nomogon_core.solid import kernel
+from store.documents import document_of
+from store.models import Job
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import sketched_job
 

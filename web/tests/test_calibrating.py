@@ -8,20 +8,21 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from jobs import demo
 from PIL import Image
 from playwright.sync_api import expect
 
 from examples import parts, samples
 from examples.render import Camera, part_coverage, photograph
 from examples.tilted import Pinhole, shoot_beside_card
-from jobs import demo, services
-from jobs.actions import perform
-from jobs.models import Job
-from jobs.store import document_of
 from nomogon_core.geometry.curves import bounds
 from nomogon_core.job.document import age_of, calibration_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
+from store import making
+from store.actions import perform
+from store.documents import document_of
+from store.models import Job
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import JobCase, make_user
 
@@ -56,7 +57,7 @@ class Calibrating(BrowserCase):
         photo = shoot_beside_card(
             camera, parts.latch_plate(), part_at=(10.0, 10.0), card_at=(12.0, 75.0), noise=0.01, light=0.3, seed=9
         )
-        job = services.job_from_picture(self.users[0], "Latch", "FLA-014", photo, "latch.jpg")
+        job = making.job_from_picture(self.users[0], "Latch", "FLA-014", photo, "latch.jpg")
         self.drive(self.card, job, camera)
 
     def test_jaws_close_on_the_part(self):
@@ -65,7 +66,7 @@ class Calibrating(BrowserCase):
         picture = cv2.imencode(".png", photograph(part_coverage(parts.latch_plate(), view, 980, 620), seed=4))[
             1
         ].tobytes()
-        job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png")
+        job = making.job_from_picture(self.users[0], "Latch", "FLA-014", picture, "latch.png")
         self.drive(self.jaws, job)
         sketch = sketch_of(document_of(job))
         (left, _), (right, _) = bounds([sketch.geometry(name) for name in sketch.curves], 1e-5)
@@ -135,7 +136,7 @@ class Calibrating(BrowserCase):
 
     def test_a_scan_whose_axes_differ(self):
         picture = samples.take("latch-plate", "scan", dpi=200, turn_degrees=1.0, seed=3)
-        job = services.job_from_picture(
+        job = making.job_from_picture(
             self.users[0],
             "Latch",
             "",
@@ -175,7 +176,7 @@ class Calibrating(BrowserCase):
 
     def test_a_wrong_length_is_named_and_the_sketch_follows(self):
         picture = samples.take("latch-plate", "above", seed=21)
-        job = services.job_from_picture(self.users[0], "Latch", "FLA-014", picture.data, picture.name)
+        job = making.job_from_picture(self.users[0], "Latch", "FLA-014", picture.data, picture.name)
         for ends, wrong in (
             (((0, 16), (84, 16)), 0),
             (((25, 0), (25, 46)), 0),
@@ -223,7 +224,7 @@ class Calibrating(BrowserCase):
     def test_steps_pictures_and_placing(self):
         self.refusals = (400,)
         picture = samples.take("hinge-leaf", "above", seed=4)
-        job = services.job_from_picture(self.users[0], "Leaf", "", picture.data, picture.name)
+        job = making.job_from_picture(self.users[0], "Leaf", "", picture.data, picture.name)
         with tempfile.TemporaryDirectory() as folder:
             drawing = Path(folder) / "plan.svg"
             drawing.write_text(

@@ -10,13 +10,13 @@ from playwright.sync_api import expect
 
 from examples import parts, pictures
 from examples.render import Camera
-from jobs import services
-from jobs.actions import perform
-from jobs.store import document_of
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.library import picture_facts
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import kernel
+from store import making
+from store.actions import perform
+from store.documents import document_of
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import extrusion, sketched_job
 
@@ -36,7 +36,7 @@ class Rules(BrowserCase):
     def test_no_page_breaks_a_rule(self):
         job = sketched_job(self.users[0], parts.latch_plate())
         data = pictures.latch_plate().jpeg
-        services.add_picture(job, self.users[0], data, picture_facts(data, "latch.jpg"))
+        making.add_picture(job, self.users[0], data, picture_facts(data, "latch.jpg"))
         region = find_regions(sketch_of(document_of(job)))[0].name
         perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "5 mm"))
         found = self.drive(self.every_page, job)

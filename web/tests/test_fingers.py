@@ -3,10 +3,10 @@
 from playwright.sync_api import expect
 
 from examples.render import rounded_polygon
-from jobs.actions import perform
-from jobs.models import Job
-from jobs.store import document_of
 from nomogon_core.job.document import sketch_of
+from store.actions import perform
+from store.documents import document_of
+from store.models import Job
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import extrusion, sketched_job
 

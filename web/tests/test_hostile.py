@@ -21,7 +21,7 @@ from benchmarks.hostile import (
     wide_svg,
 )
 from core.tests.specimens import SVG_DISC
-from jobs.models import Job
+from store.models import Job
 from web.tests.helpers import JobCase
 from work import outside
 

@@ -22,17 +22,17 @@ from PIL import Image
 from core.tests.old_jobs import whole_version_1
 from core.tests.test_reference import png_claiming
 from examples import pictures
-from jobs import services
-from jobs.actions import document_at, go_back, undo
-from jobs.guide import chapters
-from jobs.models import UNHELD, Blob, Command, Document, Job, Member
-from jobs.store import Shelf, document_of
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
 from nomogon_core.job.commands.registry import Outcome
 from nomogon_core.job.document import calibration_of
 from nomogon_core.job.history import apply, difference, taken_back
 from nomogon_core.job.migration import from_version_1
+from shell.guide import chapters
+from store import making
+from store.actions import document_at, go_back, undo
+from store.documents import Shelf, document_of
+from store.models import UNHELD, Blob, Command, Document, Job, Member
 from web.tests.helpers import JobCase, make_user
 
 DOCUMENTS = st.recursive(
@@ -61,7 +61,7 @@ class Changes(unittest.TestCase):
 
 class Blobs(JobCase):
     def test_a_job_holds_what_it_needs_and_cannot_get_what_others_hold(self):
-        other = services.new_job(self.mt, "Another")
+        other = making.new_job(self.mt, "Another")
         mine = Shelf(self.job).keep(b"mine", "text/plain")
         theirs = Shelf(other).keep(b"theirs", "text/plain")
         self.assertEqual(Shelf(self.job).blob(mine), b"mine")
@@ -69,8 +69,8 @@ class Blobs(JobCase):
             Shelf(self.job).blob(theirs)
 
     def test_what_no_job_holds_is_cleared_after_a_while(self):
-        shared = [Shelf(job).keep(b"shared", "text/plain") for job in (self.job, services.new_job(self.mt, "Another"))]
-        gone = services.new_job(self.mt, "Gone")
+        shared = [Shelf(job).keep(b"shared", "text/plain") for job in (self.job, making.new_job(self.mt, "Another"))]
+        gone = making.new_job(self.mt, "Gone")
         kept = {shared[0]: True, Shelf(gone).keep(b"gone", "text/plain"): False, Shelf(gone).keep(b"new", "x"): True}
         gone.delete()
         for digest in list(kept)[:2]:
@@ -188,7 +188,7 @@ class Commands(JobCase):
         spoiled = json.loads(json.dumps(before))
         point = next(iter(spoiled["sketches"]["s1"]["points"].values()))
         point[0] = math.nan
-        spoiling = mock.patch("jobs.actions.carry_out", return_value=Outcome(spoiled, "Spoiled"))
+        spoiling = mock.patch("store.actions.carry_out", return_value=Outcome(spoiled, "Spoiled"))
         with spoiling, self.assertRaises(DataError), transaction.atomic():
             self.perform("sketch.remove", names=["p1"])
         self.job.refresh_from_db()
@@ -315,7 +315,7 @@ class Permissions(JobCase):
         self.assertEqual(self.post("undo", {"version": 0}).status_code, 403)
 
     def test_a_picture_belongs_to_its_job_only(self):
-        other = services.job_from_picture(self.mt, "Lid boss", "", png(), "lid.png")
+        other = making.job_from_picture(self.mt, "Lid boss", "", png(), "lid.png")
         digest = next(iter(document_of(other)["references"].values()))["digest"]
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/picture/{digest}").status_code, 404)
         self.client.force_login(self.mt)
@@ -324,7 +324,7 @@ class Permissions(JobCase):
 
 class Pages(JobCase):
     def test_every_stage_is_reachable_from_the_first_day(self):
-        empty = services.new_job(self.ro, "Feeder cap")
+        empty = making.new_job(self.ro, "Feeder cap")
         for stage in ("reference", "sketch", "solid", "inspect", "release"):
             answer = self.client.get(f"/jobs/{empty.pk}/{stage}")
             self.assertContains(answer, "Feeder cap")
@@ -409,7 +409,7 @@ class Uploads(JobCase):
         self.assertContains(self.client.post("/new", {"title": "  "}), "needs a title", status_code=400)
 
     def test_an_archive_goes_out_and_in_again(self):
-        job = services.job_from_picture(self.ro, "Lid boss", "FLA-030", png(), "lid.png")
+        job = making.job_from_picture(self.ro, "Lid boss", "FLA-030", png(), "lid.png")
         data = self.client.get(f"/jobs/{job.pk}/archive").content
         self.assertEqual(len(archive.read(data).pictures), 1)
         self.client.force_login(self.mt)
@@ -418,7 +418,7 @@ class Uploads(JobCase):
         self.assertEqual(document_of(copy), document_of(job))
 
     def test_a_picture_is_sized_by_hand_until_something_is_known(self):
-        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        self.job = making.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         (name,) = document_of(self.job)["references"]
         for text, words in (("0", "longer than zero"), ("wide", "not a length")):
             self.assertIn(
@@ -444,7 +444,7 @@ class Uploads(JobCase):
         self.assertTrue(calibration_of(document_of(self.job)).is_set)
 
     def test_what_the_page_sends_of_edges_jaws_and_width_is_looked_at(self):
-        self.job = services.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
+        self.job = making.job_from_picture(self.ro, "Sign", "", png(), "sign.png")
         corners, length = (
             [[10, 10], [110, 12], [108, 80], [9, 78]],
             {"start": [10, 10], "end": [110, 10], "text": "20 mm", "sigma_px": 0.1},
@@ -472,7 +472,7 @@ class Uploads(JobCase):
 
     def test_known_lengths_on_a_stored_picture(self):
         shot = pictures.hinge_leaf()
-        job = services.job_from_picture(self.ro, "Leaf", "", shot.jpeg, "leaf.jpg")
+        job = making.job_from_picture(self.ro, "Leaf", "", shot.jpeg, "leaf.jpg")
         self.job = job
         left, right = shot.camera.to_px([(0, 20), (62, 20)])
         picks = [self.post("reference/pick", {"x": x + 3, "y": y, "reach": 14}).json() for x, y in (left, right)]

@@ -9,19 +9,19 @@ from playwright.sync_api import expect
 
 from benchmarks import random_kinds
 from examples.render import photograph
-from jobs import services
-from jobs.actions import perform
-from jobs.store import document_of
 from nomogon_core.devices.compiled_coverage import coverage
 from nomogon_core.geometry.curves import bounds
 from nomogon_core.job.document import sketch_of
+from store import making
+from store.actions import perform
+from store.documents import document_of
 from web.tests.browser import Board, BrowserCase
 from web.tests.test_tracing import TEN_PX_A_MM
 
 
 class Kinds(BrowserCase):
     def job(self, data, name):
-        job = services.job_from_picture(self.users[0], "Spring guide", "", data, name)
+        job = making.job_from_picture(self.users[0], "Spring guide", "", data, name)
         perform(job.pk, self.users[0], None, "reference.add_known", TEN_PX_A_MM)
         return job
 

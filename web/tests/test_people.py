@@ -1,8 +1,8 @@
 """Several people in one job: members, history, revisions, copies, putting away and deleting."""
 
-from jobs import services
-from jobs.models import Blob, Holding, Job, Member, Revision
-from jobs.store import Shelf, document_of
+from store import making
+from store.documents import Shelf, document_of
+from store.models import Blob, Holding, Job, Member, Revision
 from web.tests.browser import BrowserCase
 from web.tests.helpers import JobCase, sketched_job
 
@@ -42,7 +42,7 @@ class People(JobCase):
     def test_a_copy_is_on_its_own_and_a_deleted_job_leaves_nothing(self):
         Shelf(self.job).keep(b"picture", "image/png")
         self.do("sketch.title", text="Brass")
-        copy = services.copy_job(self.mt, self.job)
+        copy = making.copy_job(self.mt, self.job)
         self.assertEqual(document_of(copy), document_of(self.job))
         self.assertEqual(list(copy.members.values_list("user__username", "role")), [("mt", "owner")])
         self.do("sketch.title", text="Steel")

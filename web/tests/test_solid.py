@@ -11,13 +11,13 @@ import numpy as np
 from playwright.sync_api import expect
 
 from core.tests.test_commands import old_archive
-from jobs import services
-from jobs.actions import perform
-from jobs.models import Job
-from jobs.store import document_of
 from nomogon_core.job.document import build_of, sketch_of
 from nomogon_core.job.quantities import environment
 from nomogon_core.solid import graph
+from store import making
+from store.actions import perform
+from store.documents import document_of
+from store.models import Job
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import extrusion
 
@@ -27,7 +27,7 @@ BUILT = re.compile("[0-9a-f]{64}")
 class Solid(BrowserCase):
     def plate(self):
         """A job with a plate of 60 × 40 × 5."""
-        job = services.new_job(self.users[0], "Feeder cap")
+        job = making.new_job(self.users[0], "Feeder cap")
         perform(job.pk, self.users[0], None, "sketch.rectangle", {"first": [0, 0], "second": [60, 40]})
         region = "region " + " ".join(sorted(sketch_of(document_of(job)).curves))
         perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "5 mm", body="Cap"))

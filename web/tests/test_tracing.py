@@ -8,14 +8,14 @@ from playwright.sync_api import expect
 from core.tests.test_tracing import BLUE, PLATE, RED, SAND, plate_view, strokes_light
 from examples import samples
 from examples.render import hole, part_coverage, rounded_polygon
-from jobs import services
-from jobs.actions import perform
-from jobs.store import document_of
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.crossings import at
 from nomogon_core.job.document import picture_of, sketch_of
 from nomogon_core.picture.decode import linear_to_srgb
 from nomogon_core.sketch.regions import find_regions
+from store import making
+from store.actions import perform
+from store.documents import document_of
 from web.tests.browser import Board, BrowserCase
 from web.tests.helpers import extrusion
 
@@ -33,7 +33,7 @@ TONE = {"threshold": 0.5, "tolerance_mm": 0.1, "speck_mm2": 1.0, "keep": "all"}
 
 class Tracing(BrowserCase):
     def job(self, picture, name="plate.png"):
-        job = services.job_from_picture(self.users[0], "Plate", "", picture, name)
+        job = making.job_from_picture(self.users[0], "Plate", "", picture, name)
         perform(job.pk, self.users[0], None, "reference.add_known", TEN_PX_A_MM)
         return job
 
@@ -126,7 +126,7 @@ class Tracing(BrowserCase):
 
     def test_tracing_again_keeps_what_was_built(self):
         picture = samples.take("latch-plate", "above", seed=5)
-        job = services.job_from_picture(self.users[0], "Latch", "", picture.data, picture.name)
+        job = making.job_from_picture(self.users[0], "Latch", "", picture.data, picture.name)
         places = [(matrix := picture.px_from_mm @ (*end, 1))[:2] / matrix[2] for end in ((0, 16), (84, 16))]
         perform(
             job.pk,
@@ -187,7 +187,7 @@ class Tracing(BrowserCase):
             self.perform_on(job, "reference.accept_trace", settings=TONE)
 
     def test_trimming_and_spline_points(self):
-        job = services.new_job(self.users[0], "Cross")
+        job = making.new_job(self.users[0], "Cross")
         for one, other in (((0, 0), (40, 0)), ((30, -10), (30, 20)), ((4, 8), (12, 8))):
             perform(job.pk, self.users[0], None, "sketch.line", {"start": list(one), "end": list(other), "free": True})
         perform(job.pk, self.users[0], None, "sketch.spline", {"places": [[0, 30], [10, 36], [20, 28], [30, 32]]})

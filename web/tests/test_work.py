@@ -11,8 +11,8 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 from pebble.pool.base_pool import PoolStatus
 
-from jobs.store import document_of
 from nomogon_core.sketch.regions import find_regions
+from store.documents import document_of
 from web.tests import crashers
 from web.tests.helpers import JobCase, extrusion
 from work import kernels, queue, services, tasks

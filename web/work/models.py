@@ -2,7 +2,7 @@
 
 from django.db import models
 
-from jobs.models import Job
+from store.models import Job
 
 
 class Task(models.Model):

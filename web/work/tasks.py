@@ -7,8 +7,8 @@ from pathlib import Path
 
 from django.db import InterfaceError, OperationalError
 
-from jobs.models import Blob
 from nomogon_core.errors import CoreError
+from store.models import Blob
 from work import kernels, queue
 from work.models import Task
 from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Lanes, Stopped

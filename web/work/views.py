@@ -6,7 +6,7 @@ from django.http import JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
-from jobs.access import job_for
+from store.access import job_for
 from work import services
 from work.models import Task
 

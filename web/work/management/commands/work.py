@@ -10,7 +10,7 @@ import threading
 from django.core.management.base import BaseCommand, CommandError
 from django.db import InterfaceError, OperationalError, close_old_connections, connection
 
-from jobs.models import Blob
+from store.models import Blob
 from work import queue, shapes, tasks
 from work.ears import Ears
 

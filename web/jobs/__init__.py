@@ -1,1 +1,0 @@
-"""Jobs: what is stored, commands with undo, the register, the shared frame."""

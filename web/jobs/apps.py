@@ -1,7 +1,0 @@
-"""The application of jobs."""
-
-from django.apps import AppConfig
-
-
-class JobsConfig(AppConfig):
-    name = "jobs"

@@ -1,0 +1,1 @@
+"""What stands around the stages: frame, register, people, history, guide; nothing below imports it."""

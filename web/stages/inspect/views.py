@@ -1,0 +1,21 @@
+"""The Inspect stage: what is known of the part so far."""
+
+from nomogon_core.quantity.units import format_length
+from stages.overviews import view_of
+
+
+def page_context(here):
+    """What the page of this stage holds besides its frame."""
+    view = view_of(here)
+    bodies = (view.result or {}).get("bodies", {})
+    return {"checks": [_check(view.document["bodies"][name]["name"], facts) for name, facts in bodies.items()]}
+
+
+def _check(name, facts):
+    low, high = facts["box"]
+    return {
+        "name": name,
+        "sound": facts["valid"] and facts["solids"] == 1,
+        "volume": f"{facts['volume_mm3'] / 1000:.3f}",
+        "size": " × ".join(format_length(b - a) for a, b in zip(low, high)),
+    }

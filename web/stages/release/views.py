@@ -1,0 +1,65 @@
+"""The Release stage: the files for making the part."""
+
+from django.http import Http404, JsonResponse, StreamingHttpResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from nomogon_core.errors import OperationError
+from nomogon_core.exchange import flat
+from nomogon_core.job.advice import statuses
+from nomogon_core.job.document import file_stem
+from nomogon_core.quantity.units import parse_positive_length
+from stages.overviews import view_of
+from stages.requests import sent_by
+from store.access import job_for
+from store.documents import document_of
+from work import services
+from work.views import as_json
+
+MEDIA_TYPES = {
+    "step": "model/step",
+    "stl": "model/stl",
+    "3mf": "model/3mf",
+    "dxf": "image/vnd.dxf",
+    "svg": "image/svg+xml",
+}
+READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
+FILES = (
+    {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
+    {"kind": "stl", "title": "STL", "for": "printing", "chord": True},
+    {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
+    {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
+    {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
+)
+
+
+def page_context(here):
+    """What the page of this stage holds besides its frame."""
+    sound = statuses(view_of(here))["release"].text == "ready"
+    return {"chord": f"{flat.DEFAULT_CHORD_MM:g}", "files": FILES, "ready": READY if sound else ""}
+
+
+@require_POST
+def make(request, job_id):
+    """Have one file written by a worker; how the work is getting on."""
+    job = job_for(request, job_id)
+    sent = sent_by(request)
+    kind = sent.get("kind")
+    if kind not in MEDIA_TYPES:
+        raise OperationError(f"There is no file format {kind!r} to release.")
+    chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
+    arguments = services.rebuild_arguments(document_of(job)) | {"file": kind, "title": job.title, "chord": chord}
+    return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+
+
+@require_GET
+def download(request, job_id, task):
+    """A file that was written, piece by piece."""
+    job = job_for(request, job_id)
+    made = services.finished(job, task, "release")
+    if made is None:
+        raise Http404("no such file")
+    kind = made.result["kind"]
+    answer = StreamingHttpResponse(services.pieces_of(made), content_type=MEDIA_TYPES[kind])
+    answer["Content-Length"] = services.size_of(made)  # so that one that was cut off does not pass for whole
+    answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'
+    return answer

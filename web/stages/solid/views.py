@@ -1,0 +1,105 @@
+"""Answers of the Solid stage."""
+
+import attrs
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from nomogon_core.job.commands import carry_out
+from nomogon_core.job.document import numbers_of
+from nomogon_core.job.places import plane_words
+from nomogon_core.sketch.drawing import draw, draw_regions
+from nomogon_core.solid.planes import BASE
+from stages.overviews import view_of
+from stages.reference.underlays import faces_in_words, laid_pictures, on_the_solid
+from stages.requests import sent_by, unit_of
+from stages.solid import sentences
+from stages.solid.sheet import sheet_context
+from store.access import job_for
+from store.documents import Shelf
+from store.working import here_for
+from work import services
+from work.models import Output, Task
+from work.views import as_json
+
+
+@require_POST
+def build(request, job_id):
+    """Have the Build sheet built, and tell it as it is now, waiting up to 0.4 s for the worker; the page asks again
+    while it works."""
+    here = here_for(request, job_id)
+    job, document, task = here.job, here.document, None
+    if document["operations"] or document["planes"] or len(document["sketches"]) > 1:
+        task = services.wait(services.submit(job, "rebuild", services.rebuild_arguments(document)))
+    view = view_of(here, task.result if task and task.status == Task.DONE else None)
+    context = sheet_context(here, view, unit_of(request))
+    return JsonResponse(
+        {
+            "version": job.version,
+            "work": as_json(task) if task else None,
+            "mesh": task.digest if task and task.status == Task.DONE else None,
+            "sheet": render(request, "solid.html#sheet", context).content.decode(),
+            "sketches": [_drawn(document, name, one, view.result) for name, one in view.sketches.items()],
+            "open": here.sketch_id,
+            "bodies": [
+                {"id": name, **document["bodies"][name]}
+                for name in (view.result or {}).get("bodies", {})
+                if name in document["bodies"]
+            ],
+            "declared": sentences.declared(unit_of(request)),
+            "operations": {one.name: sentences.filled(one, unit_of(request)) for one in view.build.operations},
+            "numbers": numbers_of(document),
+            "pictures": on_the_solid(laid_pictures(job, document), document, view.result),
+            "faces": faces_in_words(document, view.result),
+            "planes": [{"id": name, "words": plane_words(document, name)} for name in (*BASE, *document["planes"])],
+        }
+    )
+
+
+def _drawn(document, name, one, result):
+    """A sketch as the view draws it where it lies."""
+    plane = document["sketches"][name]["plane"]
+    frame = (result or {}).get("frames", {}).get(name) or (
+        attrs.asdict(BASE[plane]) if plane in ("plan", "front", "side") else None
+    )
+    return {
+        "id": name,
+        "title": document["sketches"][name]["title"],
+        "frame": frame,
+        "regions": draw_regions(one.sketch, one.regions),
+        "curves": draw(one.sketch)["curves"],
+        "centers": [
+            {"id": key, "place": one.sketch.points[curve.points[0]], "radius": curve.radius}
+            for key, curve in one.sketch.curves.items()
+            if curve.kind == "circle"
+        ],
+    }
+
+
+@require_POST
+def preview(request, job_id):
+    """The solid as it would be with an operation that is being written; nothing of the job changes."""
+    here = here_for(request, job_id, change=True)
+    sent = sent_by(request)
+    name, unit = sent.get("name"), unit_of(request)
+    arguments = {"blanks": sent.get("blanks"), "unit": unit} | ({"name": name} if name else {"kind": sent.get("kind")})
+    after = carry_out(here.document, "solid.set" if name else "solid.add", arguments, Shelf(here.job)).document
+    task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(after)))
+    done = task.status == Task.DONE
+    step = name or after["steps"][-1]
+    told = next((one["problem"] for one in task.result["steps"] if one["name"] == step), "") if done else task.problem
+    return JsonResponse({"work": as_json(task), "mesh": task.digest if done else None, "problem": told})
+
+
+@require_GET
+def mesh(request, job_id, key):
+    """Packed triangles and edges of a finished rebuild; they never change under their key."""
+    job = job_for(request, job_id)
+    made = (
+        Output.objects.filter(task__job=job, task__kind="rebuild", task__digest=key).first() if key.isalnum() else None
+    )
+    if made is None:
+        raise Http404("no such mesh")
+    answer = HttpResponse(bytes(made.data), content_type="application/octet-stream")
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer

@@ -1,0 +1,1 @@
+"""What is stored: jobs, members, documents, commands, blobs; one transaction a change."""
