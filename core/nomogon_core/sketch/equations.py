@@ -7,28 +7,21 @@ rows at all: they merge parameters.
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
+from nomogon_core.geometry.curves import bezier
+from nomogon_core.sketch import rows
 from nomogon_core.sketch.model import article
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Constraint, Sketch
 
 ZERO = 0
-
-
-@attrs.frozen
-class Row:
-    """One equation: kind, parameter indices, constants, and the constraint that it comes from."""
-
-    kind: str
-    parameters: tuple
-    constants: tuple
-    owner: str
+NEARNESS = 97  # places at which the nearest of a curve is looked for
 
 
 @attrs.frozen
@@ -45,11 +38,14 @@ class Equations:
     """Rows and merges of a sketch, with its parameters centred and scaled to size 1.
 
     Attributes:
-        values: all parameters; the first is the constant zero, then x, y of each point, then radii.
+        values: all parameters; the first is the constant zero, then x, y of each point, then radii, then what rows need
+            of their own (where a point stands on a spline).
         scale, center: model = value * scale + center.
+        kinds, parameters, constants, owners: of each row: its number in ``rows.KINDS``, indices of its parameters, its
+            constants, and the constraint that it comes from.
     """
 
-    def __init__(self, sketch: Sketch, *, only: Any = None) -> None:
+    def __init__(self, sketch: Sketch) -> None:
         self.sketch = sketch
         self.scale = sketch.size()
         places = np.array(list(sketch.points.values())).reshape(-1, 2)
@@ -57,14 +53,13 @@ class Equations:
         self.point_at = {name: 1 + 2 * index for index, name in enumerate(sketch.points)}
         radii = {name: curve.radius for name, curve in sketch.curves.items() if curve.kind in ("arc", "circle")}
         self.radius_at = {name: 1 + places.size + index for index, name in enumerate(radii)}
-        values = [
-            np.zeros(1),
-            ((places - self.center) / self.scale).ravel(),
-            np.array(list(radii.values())) / self.scale,
-        ]
-        self.values = np.concatenate(values)
-        self._plain = self.values.tolist()
-        self.rows, self.merges = [], []
+        scaled = ((places - self.center) / self.scale).ravel()
+        self._plain = [0.0, *scaled.tolist(), *(radius / self.scale for radius in radii.values())]
+        self.kinds: list[int] = []
+        self.parameters: list[tuple] = []
+        self.constants: list[tuple] = []
+        self.owners: list[str] = []
+        self.merges: list[Merge] = []
         for name, curve in sketch.curves.items():
             if curve.kind == "arc":
                 for end in curve.points[1:]:
@@ -73,8 +68,9 @@ class Equations:
                 center, first, second = curve.points
                 self._angle(f"ellipse {name}", (center, first), (center, second), (math.pi / 2, -math.pi / 2))
         for name, item in sketch.constraints.items():
-            if item.driving and (only is None or name in only):
+            if item.driving:
                 self.add(name, item)
+        self.values = np.array(self._plain)
 
     def add(self, name: str, item: Constraint) -> None:
         """Equations of one constraint.
@@ -86,34 +82,46 @@ class Equations:
 
     # --- building blocks
 
+    def _row(self, owner, kind, parameters, *constants):
+        self.kinds.append(rows.NUMBER_OF[kind])
+        self.parameters.append(parameters)
+        self.constants.append(constants)
+        self.owners.append(owner)
+
+    def _own(self, value):
+        """A parameter that only rows speak of."""
+        self._plain.append(value)
+        return len(self._plain) - 1
+
     def _place(self, point):
         at = self.point_at[point]
-        return self.values[at : at + 2]
+        return self._plain[at], self._plain[at + 1]
+
+    def _places(self, points):
+        """Parameters of points one after another."""
+        return tuple(value for point in points for value in (self.point_at[point], self.point_at[point] + 1))
 
     def _norm(self, owner, start, end, first=(ZERO, 0), second=(ZERO, 0), distance=0.0):
-        p, q = self.point_at[start], self.point_at[end]
-        self.rows.append(Row("N", (p, p + 1, q, q + 1, first[0], second[0]), (first[1], second[1], distance), owner))
+        parameters = (*self._places((start, end)), first[0], second[0])
+        self._row(owner, rows.norm, parameters, first[1], second[1], distance)
 
     def _angle(self, owner, first, second, angles):
         """Angle between two point pairs; the nearest of the given angles is kept."""
-        a, b, c, d = (self.point_at[point] for point in (*first, *second))
-        now = self._direction(c, d) - self._direction(a, b)
+        parameters = self._places((*first, *second))
+        now = self._direction(*parameters[4::2]) - self._direction(*parameters[:4:2])
         theta = min(angles, key=lambda angle: abs(math.remainder(now - angle, 2 * math.pi)))
-        self.rows.append(Row("A", (a, a + 1, b, b + 1, c, c + 1, d, d + 1), (theta,), owner))
+        self._row(owner, rows.angle, parameters, theta)
 
     def _direction(self, start, end):
         """Angle of the run between two points, given by where they stand among the parameters."""
         return math.atan2(self._plain[end + 1] - self._plain[start + 1], self._plain[end] - self._plain[start])
 
     def _point_line(self, owner, line, point, radius=(ZERO, 0), distance=0.0):
-        at = [self.point_at[name] for name in (*line, point)]
-        self.rows.append(
-            Row("P", (*(value for p in at for value in (p, p + 1)), radius[0]), (radius[1], distance), owner)
-        )
+        self._row(owner, rows.point_line, (*self._places((*line, point)), radius[0]), radius[1], distance)
 
     def _side(self, line, point):
-        a, b, p = (self._place(name) for name in (*line, point))
-        return 1.0 if (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]) >= 0 else -1.0
+        (ax, ay), (bx, by), (x, y) = (self._place(name) for name in (*line, point))
+        return 1.0 if (bx - ax) * (y - ay) - (by - ay) * (x - ax) >= 0 else -1.0
 
     def _merge(self, owner, first, second, offset=0.0):
         self.merges.append(Merge(first, second, offset, owner))
@@ -187,8 +195,7 @@ def _equal(eq, name, item):
 
 
 def _equal_runs(eq, name, first, second):
-    at = [eq.point_at[point] for point in (*first, *second)]
-    eq.rows.append(Row("E", tuple(value for p in at for value in (p, p + 1)), (), name))
+    eq._row(name, rows.equal_runs, eq._places((*first, *second)))
 
 
 def _equal_lengths(eq, name, ellipses, axis):
@@ -230,9 +237,9 @@ def _symmetric(eq, name, item):
 
 
 def _symmetric_points(eq, name, pair, axis):
-    at = [eq.point_at[point] for point in (*pair, *eq._ends(axis, "Symmetric"))]
-    parameters = tuple(value for p in at for value in (p, p + 1))
-    eq.rows += [Row("S1", parameters, (), name), Row("S2", parameters, (), name)]
+    parameters = eq._places((*pair, *eq._ends(axis, "Symmetric")))
+    eq._row(name, rows.middle_on_axis, parameters)
+    eq._row(name, rows.across_axis, parameters)
 
 
 def _fixed(eq, name, item):
@@ -240,24 +247,41 @@ def _fixed(eq, name, item):
         points = [reference] if reference in eq.point_at else eq.sketch.curve(reference).points
         for point in points:
             at = eq.point_at[point]
-            eq._merge(name, at, ZERO, float(eq.values[at]))
-            eq._merge(name, at + 1, ZERO, float(eq.values[at + 1]))
+            eq._merge(name, at, ZERO, eq._plain[at])
+            eq._merge(name, at + 1, ZERO, eq._plain[at + 1])
         if reference in eq.radius_at and eq.sketch.curves[reference].kind == "circle":
-            eq._merge(name, eq.radius_at[reference], ZERO, float(eq.values[eq.radius_at[reference]]))
+            eq._merge(name, eq.radius_at[reference], ZERO, eq._plain[eq.radius_at[reference]])
 
 
 def _on_curve(eq, name, item):
-    if len(item.of) != 2 or item.of[0] not in eq.point_at:
-        _refuse(item, "a point and a line, circle, arc or ellipse")
+    if len(item.of) != 2 or item.of[0] not in eq.point_at or item.of[1] not in eq.sketch.curves:
+        _refuse(item, "a point and a curve")
     point, curve = item.of
-    if eq.sketch.curve(curve).kind == "line":
-        eq._point_line(name, eq.sketch.curves[curve].points, point)
-    elif eq.sketch.curves[curve].kind == "ellipse":
-        at = [eq.point_at[one] for one in (*eq.sketch.curves[curve].points, point)]
-        eq.rows.append(Row("O", tuple(value for p in at for value in (p, p + 1)), (), name))
+    kind, points = eq.sketch.curves[curve].kind, eq.sketch.curves[curve].points
+    if kind == "line":
+        eq._point_line(name, points, point)
+    elif kind == "ellipse":
+        eq._row(name, rows.on_ellipse, eq._places((*points, point)))
+    elif kind == "spline":
+        _on_spline(eq, name, point, curve)
     else:
         center, radius = eq._round(curve, "On curve")
         eq._norm(name, center, point, (radius, 1))
+
+
+def _on_spline(eq, name, point, curve):
+    """A point on the piece of a spline that is nearest now."""
+    points = eq.sketch.curves[curve].points
+    if point in points[::3]:
+        raise SketchError("The point is one of the spline's own, so that it lies on it already.")
+    pieces, grid = eq.sketch.geometry(curve).pieces(), np.linspace(0, 1, NEARNESS)
+    far = np.array([np.hypot(*(bezier(piece, grid) - eq.sketch.points[point]).T) for piece in pieces])
+    piece, step = np.unravel_index(far.argmin(), far.shape)
+    parameter = eq._own(float(grid[step]))
+    control = points[3 * piece : 3 * piece + 4]
+    for axis in (0, 1):
+        at = (*(eq.point_at[one] + axis for one in control), parameter, eq.point_at[point] + axis)
+        eq._row(name, rows.on_cubic, at)
 
 
 def _midpoint(eq, name, item):
@@ -265,31 +289,27 @@ def _midpoint(eq, name, item):
         _refuse(item, "a point and a line")
     p, q = eq._ends(item.of[1], "Midpoint")
     for axis in (0, 1):
-        eq.rows.append(
-            Row(
-                "L",
-                (eq.point_at[item.of[0]] + axis, eq.point_at[p] + axis, eq.point_at[q] + axis),
-                ((1.0, -0.5, -0.5), 0.0),
-                name,
-            )
-        )
+        at = (eq.point_at[item.of[0]] + axis, eq.point_at[p] + axis, eq.point_at[q] + axis, ZERO)
+        eq._row(name, rows.linear, at, 1.0, -0.5, -0.5, 0.0, 0.0)
 
 
 def _tangent(eq, name, item):
     if len(item.of) != 2:
         _refuse(item, "two curves, of which one is not a line")
     first, second = (eq.sketch.curve(curve) for curve in item.of)
-    if {first.kind, second.kind} == {"line"}:
+    kinds = {first.kind, second.kind}
+    if kinds == {"line"}:
         _refuse(item, "two curves, of which one is not a line")
-    shared = set(first.end_points()) & set(second.end_points())
+    shared = _shared_end(eq, first, second)
     if shared:
-        point = sorted(shared)[0] if len(shared) == 1 else _smoother_end(eq, first, second, sorted(shared))
-        _tangent_at(eq, name, first, second, point)
-    elif "spline" in (first.kind, second.kind):
+        _tangent_at(eq, name, first, second, shared)
+    elif "spline" in kinds:
         raise SketchError(
             "A spline can be tangent only at an end that it shares with the other curve; join their ends first."
         )
-    elif "line" in (first.kind, second.kind):
+    elif "ellipse" in kinds:
+        _tangent_to_ellipse(eq, name, item.of)
+    elif "line" in kinds:
         line, round_one = item.of if first.kind == "line" else item.of[::-1]
         center, radius = eq._round(round_one, "Tangent")
         ends = eq.sketch.curves[line].points
@@ -298,10 +318,33 @@ def _tangent(eq, name, item):
         _tangent_circles(eq, name, item.of)
 
 
+def _tangent_to_ellipse(eq, name, pair):
+    """A line, circle or arc that touches an ellipse; two ellipses are refused."""
+    oval, other = sorted(pair, key=lambda curve: eq.sketch.curves[curve].kind != "ellipse")
+    points, kind = eq.sketch.curves[oval].points, eq.sketch.curves[other].kind
+    if kind == "ellipse":
+        raise SketchError("Tangent does not go with two ellipses; put a circle or an arc between them.")
+    if kind == "line":
+        ends = eq.sketch.curves[other].points
+        eq._row(name, rows.line_ellipse, eq._places((*ends, *points)), eq._side(ends, points[0]))
+        return
+    center, radius = eq._round(other, "Tangent")
+    (x, y), (px, py), (qx, qy) = (eq._place(point) for point in points)
+    angles, (u, w) = np.linspace(0, 2 * math.pi, NEARNESS, endpoint=False), eq._place(center)
+    far = np.hypot(
+        x - u + np.cos(angles) * (px - x) + np.sin(angles) * (qx - x),
+        y - w + np.cos(angles) * (py - y) + np.sin(angles) * (qy - y),
+    )
+    nearest_or_farthest = min((far.argmin(), far.argmax()), key=lambda index: abs(far[index] - eq._plain[radius]))
+    parameter = eq._own(float(angles[nearest_or_farthest]))
+    eq._row(name, rows.circle_ellipse_reach, (*eq._places(points), parameter, *eq._places((center,)), radius), 1.0, 0.0)
+    eq._row(name, rows.circle_ellipse_square, (*eq._places(points), parameter, *eq._places((center,))))
+
+
 def _tangent_circles(eq, name, pair):
     (center_a, radius_a), (center_b, radius_b) = (eq._round(curve, "Tangent") for curve in pair)
-    a, b = eq.values[radius_a], eq.values[radius_b]
-    apart = float(np.hypot(*(eq._place(center_a) - eq._place(center_b))))
+    a, b = eq._plain[radius_a], eq._plain[radius_b]
+    apart = math.dist(eq._place(center_a), eq._place(center_b))
     if abs(apart - abs(a - b)) < abs(apart - (a + b)):
         sign = 1 if a >= b else -1
         eq._norm(name, center_a, center_b, (radius_a, sign), (radius_b, -sign))
@@ -309,12 +352,45 @@ def _tangent_circles(eq, name, pair):
         eq._norm(name, center_a, center_b, (radius_a, 1), (radius_b, 1))
 
 
+def _shared_end(eq, first, second):
+    """The end that two curves share, of two the smoother one; None without one."""
+    shared = sorted(set(first.end_points()) & set(second.end_points()))
+    return (shared[0] if len(shared) == 1 else _smoother_end(eq, first, second, shared)) if shared else None
+
+
+def _smooth(eq, name, item):
+    """The same direction and the same curvature where two curves meet, of which one is a spline."""
+    wanted = "a spline and a curve that it shares an end with"
+    if len(item.of) != 2:
+        _refuse(item, wanted)
+    first, second = sorted((eq.sketch.curve(curve) for curve in item.of), key=lambda curve: curve.kind != "spline")
+    shared = _shared_end(eq, first, second)
+    if first.kind != "spline" or not shared:
+        _refuse(item, wanted)
+    _tangent_at(eq, name, first, second, shared)
+    near = _from_end(first, shared)
+    if second.kind == "line":
+        eq._point_line(name, near[:2], near[2])
+    elif second.kind == "arc":
+        radius = eq.radius_at[next(one for one in item.of if eq.sketch.curves[one] is second)]
+        eq._row(name, rows.end_bend, (*eq._places(near), radius), eq._side(near[:2], second.points[0]))
+    else:
+        other = _from_end(second, shared)
+        handles = [math.dist(eq._place(shared), eq._place(one[1])) for one in (near, other)]
+        eq._row(name, rows.equal_bends, eq._places((*near, *other[1:])), 1.0, -1.0, max(sum(handles) / 2, 1e-6))
+
+
+def _from_end(spline, end):
+    """The first three control points of a spline from one of its ends."""
+    return spline.points[:3] if spline.points[0] == end else spline.points[:-4:-1]
+
+
 def _smoother_end(eq, first, second, shared):
     def kink(point):
         (a, b), offset = _way_at(eq, first, point)
         (c, d), other = _way_at(eq, second, point)
-        run, way = eq._place(b) - eq._place(a), eq._place(d) - eq._place(c)
-        angle = math.atan2(way[1], way[0]) - math.atan2(run[1], run[0]) + offset - other
+        angle = eq._direction(eq.point_at[c], eq.point_at[d]) - eq._direction(eq.point_at[a], eq.point_at[b])
+        angle += offset - other
         return abs(math.remainder(angle, math.pi))
 
     return min(shared, key=kink)
@@ -337,26 +413,46 @@ def _tangent_at(eq, name, first, second, point):
 
 def _distance(eq, name, item):
     value = item.value / eq.scale
-    kinds = tuple("point" if reference in eq.point_at else eq.sketch.curve(reference).kind for reference in item.of)
-    if kinds == ("point", "point"):
-        eq._norm(name, *item.of, distance=value)
-    elif kinds == ("line",):
+    kinds = ["point" if reference in eq.point_at else eq.sketch.curve(reference).kind for reference in item.of]
+    rank = {"line": 0, "circle": 1, "arc": 1, "point": 2}
+    if kinds == ["line"]:
         eq._norm(name, *eq.sketch.curves[item.of[0]].points, distance=value)
-    elif kinds in (("point", "line"), ("line", "point")):
-        point, line = item.of if kinds[0] == "point" else item.of[::-1]
-        ends = eq.sketch.curves[line].points
-        eq._point_line(name, ends, point, distance=value * eq._side(ends, point))
-    elif kinds == ("line", "line"):
-        ends, point = eq.sketch.curves[item.of[0]].points, eq.sketch.curves[item.of[1]].points[0]
-        eq._point_line(name, ends, point, distance=value * eq._side(ends, point))
+        return
+    if len(kinds) != 2 or any(kind not in rank for kind in kinds):
+        _refuse(item, "two points, a line, a point and a curve, or two curves (lines, circles, arcs)")
+    first, second = item.of if rank[kinds[0]] <= rank[kinds[1]] else item.of[::-1]
+    if first in eq.point_at:
+        eq._norm(name, first, second, distance=value)
+    elif first in eq.radius_at:
+        _distance_from_round(eq, name, first, second, value)
     else:
-        _refuse(item, "two points, a line, a point and a line, or two parallel lines")
+        ends = eq.sketch.curves[first].points
+        radius = (eq.radius_at[second], 1.0) if second in eq.radius_at else (ZERO, 0.0)
+        point = second if second in eq.point_at else eq.sketch.curves[second].points[0]
+        side = eq._side(ends, point)
+        eq._point_line(name, ends, point, (radius[0], side * radius[1]), side * value)
+
+
+def _distance_from_round(eq, name, first, second, value):
+    """Shortest distance from a circle or arc to a point or another one, outside or inside as they are now."""
+    center, radius = eq._round(first, "Distance")
+    if second in eq.point_at:
+        apart = math.dist(eq._place(center), eq._place(second))
+        eq._norm(name, center, second, (radius, 1), distance=value if apart >= eq._plain[radius] else -value)
+        return
+    other, reach = eq._round(second, "Distance")
+    apart, a, b = math.dist(eq._place(center), eq._place(other)), eq._plain[radius], eq._plain[reach]
+    if apart >= max(a, b):
+        eq._norm(name, center, other, (radius, 1), (reach, 1), value)
+    else:
+        sign = 1 if a >= b else -1
+        eq._norm(name, center, other, (radius, sign), (reach, -sign), -value)
 
 
 def _along(axis):
     def build(eq, name, item):
         p, q = (eq.point_at[point] + axis for point in _pair_of_points(eq, item, "two points or a line"))
-        sign = 1.0 if eq.values[q] >= eq.values[p] else -1.0
+        sign = 1.0 if eq._plain[q] >= eq._plain[p] else -1.0
         eq._merge(name, q, p, sign * item.value / eq.scale)
 
     return build
@@ -364,11 +460,28 @@ def _along(axis):
 
 def _radius(share):
     def build(eq, name, item):
+        if len(item.of) == 2 and share == 0.5:
+            _diameter_about(eq, name, item)
+            return
         if len(item.of) != 1:
             _refuse(item, "one circle or arc")
         eq._merge(name, eq._round(item.of[0], item.kind.capitalize())[1], ZERO, item.value * share / eq.scale)
 
     return build
+
+
+def _diameter_about(eq, name, item):
+    """Twice the distance from the axis, the second, of a half profile's point or line."""
+    axis = eq._ends(item.of[1], "The axis of a diameter")
+    point = item.of[0] if item.of[0] in eq.point_at else eq._ends(item.of[0], "A diameter about an axis")[0]
+    eq._point_line(name, axis, point, distance=eq._side(axis, point) * item.value / (2 * eq.scale))
+
+
+def _arc_length(eq, name, item):
+    if len(item.of) != 1 or eq.sketch.curve(item.of[0]).kind != "arc":
+        _refuse(item, "one arc")
+    at = (*eq._places(eq.sketch.curves[item.of[0]].points), eq.radius_at[item.of[0]])
+    eq._row(name, rows.arc_length, at, eq.sketch.geometry(item.of[0]).sweep, item.value / eq.scale)
 
 
 def _angle_between(eq, name, item):
@@ -395,4 +508,6 @@ _BUILDERS = {
     "radius": _radius(1.0),
     "diameter": _radius(0.5),
     "angle": _angle_between,
+    "arc length": _arc_length,
+    "smooth": _smooth,
 }

@@ -25,6 +25,7 @@ CONSTRAINTS = (
     "parallel",
     "perpendicular",
     "tangent",
+    "smooth",
     "equal",
     "concentric",
     "symmetric",
@@ -32,7 +33,7 @@ CONSTRAINTS = (
     "on curve",
     "midpoint",
 )
-DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle")
+DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle", "arc length")
 
 
 def article(kind: str) -> str:

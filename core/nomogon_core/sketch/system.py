@@ -1,5 +1,5 @@
-"""Equations merged into a system: unknowns (union-find with offsets), rows grouped by kind, the sparse Jacobian, and
-the components that can be solved alone."""
+"""Equations merged into a system: unknowns (union-find with offsets), rows, the sparse Jacobian, and the components
+that can be solved alone."""
 
 from __future__ import annotations
 
@@ -9,46 +9,59 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from nomogon_core.sketch.equations import ZERO, Row
-from nomogon_core.sketch.rows import EVALUATORS, WIDTHS
+from nomogon_core.sketch import rows
+from nomogon_core.sketch.compiled_solve import evaluate
+from nomogon_core.sketch.equations import ZERO
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.equations import Equations
 
+WIDTHS = np.array([width for _, width, _ in rows.KINDS])
+LINEAR = rows.NUMBER_OF[rows.linear]
+
 
 class System:
-    """Equations ready to be evaluated: merged unknowns and rows grouped by kind.
+    """Equations ready to be evaluated: merged unknowns and rows.
 
     Attributes:
         count: number of unknowns; row_count: number of rows.
+        kind, first, at, constants: of each row its number in ``rows.KINDS``, where its parameters begin in ``at``, and
+            its constants.
         owners: constraint of each row.
+        row_of, column_of: row and unknown of each entry of the Jacobian that belongs to an unknown.
         broken: merges that contradict others, as (owner, how far off).
     """
 
-    def __init__(self, equations: Equations, *, merge: bool = True) -> None:
-        self.equations = equations
+    def __init__(self, equations: Equations, *, merge: bool = True, compiled: bool = True) -> None:
+        self.equations, self.compiled = equations, compiled
         size = len(equations.values)
-        self.broken = []
+        self.broken: list[tuple[str, float]] = []
         root, offset = np.arange(size), np.zeros(size)
-        rows = list(equations.rows)
+        kinds, parameters = list(equations.kinds), list(equations.parameters)
+        constants, self.owners = list(equations.constants), list(equations.owners)
         if merge:
             root, offset = self._merge_all(equations.merges, size)
         else:
-            rows += [
-                Row(
-                    "L",
-                    (m.first, m.second) if m.second else (m.first,),
-                    ((1.0, -1.0) if m.second else (1.0,), m.offset),
-                    m.owner,
-                )
-                for m in equations.merges
-            ]
+            for one in equations.merges:
+                kinds.append(LINEAR)
+                parameters.append((one.first, one.second, ZERO, ZERO))
+                constants.append((1.0, -1.0, 0.0, 0.0, one.offset))
+                self.owners.append(one.owner)
         unknowns = np.nonzero((root == np.arange(size)) & (np.arange(size) != ZERO))[0]
         number = np.full(size, -1)
         number[unknowns] = np.arange(len(unknowns))
         self.unknown_of, self.offset, self.unknowns = number[root], offset, unknowns
-        self.count = len(unknowns)
-        self._group(rows)
+        self.count, self.row_count = len(unknowns), len(kinds)
+        self.kind = np.array(kinds, np.int64)
+        self.first = np.concatenate([[0], np.cumsum(WIDTHS[self.kind])]).astype(np.int64)
+        self.at = np.array([value for row in parameters for value in row], np.int64)
+        self.constants = np.zeros((self.row_count, rows.MOST_CONSTANTS))
+        for row, values in enumerate(constants):
+            self.constants[row, : len(values)] = values
+        self.column = self.unknown_of[self.at] if self.row_count else np.zeros(0, np.int64)
+        self.row = np.repeat(np.arange(self.row_count), np.diff(self.first))
+        self._kept = self.column >= 0
+        self.row_of, self.column_of = self.row[self._kept], self.column[self._kept]
 
     def _merge_all(self, merges, size):
         parent, offset = {}, {}
@@ -73,35 +86,6 @@ class System:
             root[index], off[index] = find(index)
         return root, off
 
-    def _group(self, rows):
-        """Rows by kind, and where each derivative goes in the sparse Jacobian."""
-        self.groups, self.owners = [], []
-        row_index, column_index = [], []
-        for kind in (*WIDTHS, "L"):
-            chosen = [row for row in rows if row.kind == kind]
-            if not chosen:
-                continue
-            first = len(self.owners)
-            self.owners += [row.owner for row in chosen]
-            if kind == "L":
-                width = max(len(row.parameters) for row in chosen)
-                parameters = np.array([row.parameters + (ZERO,) * (width - len(row.parameters)) for row in chosen]).T
-                factors = np.array(
-                    [tuple(row.constants[0]) + (0.0,) * (width - len(row.parameters)) for row in chosen]
-                ).T
-                constants = (factors, np.array([row.constants[1] for row in chosen]))
-            else:
-                parameters = np.array([row.parameters for row in chosen]).T
-                constants = np.array([row.constants for row in chosen], float).T
-            self.groups.append((kind, first, parameters, constants))
-            row_index.append(np.tile(np.arange(first, first + len(chosen)), len(parameters)))
-            column_index.append(self.unknown_of[parameters].ravel())
-        self.row_count = len(self.owners)
-        rows_all = np.concatenate(row_index) if row_index else np.zeros(0, int)
-        columns_all = np.concatenate(column_index) if column_index else np.zeros(0, int)
-        self._kept = columns_all >= 0
-        self.row_of, self.column_of = rows_all[self._kept], columns_all[self._kept]
-
     def start(self) -> np.ndarray:
         """The unknowns as drawn."""
         return self.equations.values[self.unknowns].copy()
@@ -111,20 +95,12 @@ class System:
         padded = np.append(x, 0.0)
         return padded[self.unknown_of] + self.offset
 
-    def evaluate(self, x: np.ndarray, *, derivatives: bool = True) -> tuple[np.ndarray, Any]:
+    def evaluate(self, x: np.ndarray) -> tuple[np.ndarray, Any]:
         """Residuals (rows,) and the Jacobian's entries in the order of ``row_of`` and ``column_of``."""
-        values = self.parameters(x)
-        residuals = np.empty(self.row_count)
-        parts = []
-        for kind, first, parameters, constants in self.groups:
-            residual, slopes = EVALUATORS[kind](values[parameters], constants, derivatives)
-            residuals[first : first + parameters.shape[1]] = residual
-            if derivatives:
-                parts.append(slopes.ravel())
-        if not derivatives:
-            return residuals, None
-        entries = np.concatenate(parts)[self._kept] if parts else np.zeros(0)
-        return residuals, entries
+        residual, entries = np.empty(self.row_count), np.empty(len(self.at))
+        evaluate_by = evaluate if self.compiled else by_columns
+        evaluate_by(self.kind, self.first, self.at, self.constants, self.parameters(x), residual, entries)
+        return residual, entries[self._kept]
 
     def alone(self) -> np.ndarray:
         """Indices of the unknowns that no row speaks of."""
@@ -146,3 +122,22 @@ class System:
             for i in range(number)
             if bounds[i] < bounds[i + 1]
         ]
+
+
+def by_columns(
+    kind: np.ndarray,
+    first: np.ndarray,
+    at: np.ndarray,
+    constants: np.ndarray,
+    values: np.ndarray,
+    residual: np.ndarray,
+    entries: np.ndarray,
+) -> None:
+    """What :func:`compiled_solve.evaluate` does, from the same functions, all rows of a kind at once."""
+    for number in np.unique(kind):
+        function, width, _ = rows.KINDS[number]
+        chosen = np.flatnonzero(kind == number)
+        places = first[chosen] + np.arange(width)[:, None]
+        slopes = np.empty(places.shape)
+        residual[chosen] = function(values[at[places]], constants[chosen].T, slopes)
+        entries[places] = slopes
