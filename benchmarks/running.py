@@ -78,7 +78,7 @@ class Job:
     """A job that a benchmark made, and what a page sends to it."""
 
     def __init__(self, user, document, title="Benchmark"):
-        from jobs import models
+        from store import models
 
         from store.documents import keep_document
 
@@ -129,7 +129,7 @@ def of_sketches(user, client):
 
 def of_pages(user, client):
     """Figures of pages, and of a register of many jobs."""
-    from jobs import models
+    from store import models
 
     sketch, _, operations = plate()
     job = Job(user, job_of(sketch, operations))
@@ -539,7 +539,7 @@ def run(seed=None):
     django.setup()
     from django.contrib.auth import get_user_model
     from django.db import connection
-    from jobs import models
+    from store import models
 
     user, port, figures = get_user_model().objects.get(username="ro"), application.port, {}
     before = set(models.Job.objects.values_list("pk", flat=True))
