@@ -8,7 +8,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from jobs import demo
+from shell import demo
 from PIL import Image
 from playwright.sync_api import expect
 
