@@ -79,7 +79,6 @@ class Job:
 
     def __init__(self, user, document, title="Benchmark"):
         from store import models
-
         from store.documents import keep_document
 
         self.row = models.Job.objects.create(title=title, changed_by=user)
@@ -539,6 +538,7 @@ def run(seed=None):
     django.setup()
     from django.contrib.auth import get_user_model
     from django.db import connection
+
     from store import models
 
     user, port, figures = get_user_model().objects.get(username="ro"), application.port, {}

@@ -3,11 +3,11 @@
 from nomogon_core.job.advice import state_words
 from nomogon_core.job.document import with_followed
 from nomogon_core.job.overview import overview
+from nomogon_core.kept import Kept
 from nomogon_core.sketch.drawing import paths
 from store.documents import document_of, edge_of
 from store.working import here_in
 from work import services
-from work.kept import Kept
 
 MOST_PATHS = 400
 _views = Kept(64)

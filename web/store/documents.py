@@ -7,10 +7,10 @@ from nomogon_core.errors import InputError
 from nomogon_core.job.document import EMPTY, with_followed
 from nomogon_core.job.library import Library
 from nomogon_core.job.migration import edge_places
+from nomogon_core.kept import Kept
 from store import pictures
 from store.models import Blob, Document
 from work import services
-from work.kept import Kept
 
 _documents = Kept(32)
 

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from shell import demo
 from PIL import Image
 from playwright.sync_api import expect
 
@@ -19,6 +18,7 @@ from nomogon_core.geometry.curves import bounds
 from nomogon_core.job.document import age_of, calibration_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
+from shell import demo
 from store import making
 from store.actions import perform
 from store.documents import document_of

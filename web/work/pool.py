@@ -10,7 +10,7 @@ import time
 
 from pebble import ProcessExpired, ProcessPool
 
-from work.kept import Kept
+from nomogon_core.kept import Kept
 
 LOOK_EVERY_S, MOST_WARM = 0.25, 64
 

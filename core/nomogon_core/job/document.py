@@ -24,6 +24,7 @@ from typing import TYPE_CHECKING, Any
 import attrs
 
 from nomogon_core.errors import CalibrationError, InputError, OperationError, SketchError
+from nomogon_core.kept import Kept
 from nomogon_core.reference.calibration import CAMERA, MODELS, KnownLength, set_scale
 from nomogon_core.reference.camera import Usual, lens_of
 from nomogon_core.reference.models import Edge, Rectangle, choose_model, fit_plane, resolution_lengths
@@ -103,6 +104,17 @@ def sketch_id(document: dict[str, Any], name: str = "") -> str:
     return name
 
 
+def working_copy(document: dict[str, Any]) -> dict[str, Any]:
+    """A copy of a document for a command, all the way down but for what sketches hold: that is never changed in place
+    but put anew (:func:`keep_sketch`, :func:`with_constraint`)."""
+    sketches = {
+        name: {part: item if part in SKETCH_PARTS else plain_copy(item) for part, item in data.items()}
+        for name, data in document["sketches"].items()
+    }
+    rest = {part: item for part, item in document.items() if part != "sketches"}
+    return plain_copy(rest) | {"sketches": sketches}
+
+
 def plain_copy(value: Any) -> Any:
     """A copy of plain data, all the way down; several times as fast as ``copy.deepcopy``."""
     if isinstance(value, dict):
@@ -116,8 +128,40 @@ def sketch_of(document: dict[str, Any], name: str = "") -> Sketch:
     Raises:
         SketchError: there is no such sketch, or its data describes none.
     """
-    data = document["sketches"][sketch_id(document, name)]
-    return model.from_json({**data, "next_number": document["next_number"]})
+    return parsed(document["sketches"][sketch_id(document, name)]).numbered(document["next_number"])
+
+
+SKETCH_PARTS = ("points", "curves", "constraints")
+_parsed = Kept(32)
+
+
+def parsed(data: dict[str, Any]) -> Sketch:
+    """The sketch of plain data, kept as long as its parts are the same objects.
+
+    Raises:
+        SketchError: it describes none.
+    """
+    kept = _parsed.get(tuple(id(data.get(part)) for part in SKETCH_PARTS))
+    return kept[0] if kept else keep_by_identity(_parsed, data, model.from_json(data))
+
+
+def keep_by_identity(place: Kept, data: dict[str, Any], value: Any) -> Any:
+    """Keep what was made of a sketch's plain data as long as its parts are the same objects; these are held with it, so
+    that no others take their ids."""
+    parts = tuple(data.get(part) for part in SKETCH_PARTS)
+    return place.put(tuple(id(part) for part in parts), (value, parts))[0]
+
+
+def with_constraint(document: dict[str, Any], name: str, **fields: Any) -> None:
+    """Put other fields into the plain data of a constraint, whichever sketch it is in.
+
+    Raises:
+        KeyError: it is in none.
+    """
+    key = next(key for key, data in document["sketches"].items() if name in data["constraints"])
+    data = document["sketches"][key]
+    constraints = data["constraints"] | {name: data["constraints"][name] | fields}
+    document["sketches"][key] = data | {"constraints": constraints}
 
 
 def keep_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
@@ -125,6 +169,7 @@ def keep_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
     data = model.to_json(sketch)
     document["next_number"] = max(document["next_number"], data.pop("next_number"))
     document["sketches"][name] = document["sketches"][name] | data
+    keep_by_identity(_parsed, data, sketch)
 
 
 def with_followed(document: dict[str, Any], places: dict | None) -> dict[str, Any]:

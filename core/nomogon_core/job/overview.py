@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import attrs
@@ -14,6 +13,7 @@ from nomogon_core.job import document as job
 from nomogon_core.job.quantities import settle
 from nomogon_core.job.schema import check_document
 from nomogon_core.job.tracing import departures
+from nomogon_core.kept import Kept
 from nomogon_core.reference.calibration import Calibration
 from nomogon_core.sketch import model
 from nomogon_core.sketch.regions import find_both
@@ -35,15 +35,21 @@ class SketchView:
     findings: tuple
 
 
-@lru_cache(maxsize=64)
-def _sketch_view(text):
-    sketch = model.from_json(orjson.loads(text))
-    return SketchView(sketch, freedom(sketch), *find_both(sketch))
+_views, _views_by_contents = Kept(64), Kept(64)
 
 
 def sketch_view(data: dict[str, Any]) -> SketchView:
-    """A sketch's plain data worked out, kept by its contents."""
-    return _sketch_view(orjson.dumps({part: data[part] for part in ("points", "curves", "constraints")}))
+    """A sketch's plain data worked out, kept by what it is and by what it holds."""
+    parts = tuple(data[part] for part in job.SKETCH_PARTS)
+    kept = _views.get(tuple(id(part) for part in parts))
+    if kept:
+        return kept[0]
+    contents = orjson.dumps(parts)
+    view = _views_by_contents.get(contents)
+    if view is None:
+        sketch = job.parsed(data)
+        view = _views_by_contents.put(contents, SketchView(sketch, freedom(sketch), *find_both(sketch)))
+    return job.keep_by_identity(_views, data, view)
 
 
 @attrs.frozen

@@ -12,7 +12,7 @@ from typing import Any
 import attrs
 
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import keep_sketch, sketch_of
+from nomogon_core.job.document import keep_sketch, sketch_of, with_constraint
 from nomogon_core.quantity.expression import (
     ANGLE,
     ANGLE_UNITS,
@@ -417,30 +417,34 @@ def rename_in_all(document: dict[str, Any], old: str, new: str) -> None:
             _retype(document, item, text)
 
 
+def _write(document, item_id, **fields):
+    """Put fields into the record that holds a quantity."""
+    if item_id.startswith("dimension:"):
+        with_constraint(document, item_id.removeprefix("dimension:"), **fields)
+    else:
+        _holder(document, item_id).update(fields)
+
+
 def _holder(document, item_id):
-    """The record that holds a quantity."""
+    """The record that holds a quantity other than a dimension."""
     kind, _, rest = item_id.partition(":")
     name, _, field = rest.partition(":")
     if kind == "known":
         return document["known"][name]
     if kind == "quantity":
         return document["quantities"][name]
-    if kind == "dimension":
-        return next(
-            sketch["constraints"][name] for sketch in document["sketches"].values() if name in sketch["constraints"]
-        )
     part = document["operations"][name]["blanks"] if kind == "operation" else document["planes"][name]["fields"]
     return part[field]
 
 
 def _retype(document, item, text):
-    _holder(document, item.id)["typed"] = text
+    _write(document, item.id, typed=text)
 
 
 def _rename_at(document, own, name):
     if own.count(":") == 2 and own.startswith("known:"):
         raise InputError("The sides of a rectangle are called by its name; rename the rectangle.")
-    _holder(document, own)["name"] = name
+    _write(document, own, name=name)
 
 
 def hangs_on(document: dict[str, Any], web: Web | None = None) -> dict[str, list[str]]:

@@ -7,6 +7,8 @@ is no unknown.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 
@@ -134,7 +136,7 @@ def elimination(size: int, start: np.ndarray, index: np.ndarray) -> tuple:
 
 
 @njit(cache=True)
-def assemble(one, other, of, slot, entries, weights, square):
+def assemble(one: Any, other: Any, of: Any, slot: Any, entries: Any, weights: Any, square: Any) -> None:
     """The upper triangle of J W J' in the slots of its pattern."""
     square[:] = 0.0
     for pair in range(one.size):
@@ -142,7 +144,19 @@ def assemble(one, other, of, slot, entries, weights, square):
 
 
 @njit(cache=True)
-def factor(start, index, square, damping, least, begin, parent, at, low, diagonal, dead):
+def factor(
+    start: Any,
+    index: Any,
+    square: Any,
+    damping: Any,
+    least: Any,
+    begin: Any,
+    parent: Any,
+    at: Any,
+    low: Any,
+    diagonal: Any,
+    dead: Any,
+) -> int:
     """L D L' of a symmetric matrix; its pivots that fall below ``least`` of their diagonal are dead: their rows depend
     on those before, and are left out.
 
@@ -193,7 +207,7 @@ def factor(start, index, square, damping, least, begin, parent, at, low, diagona
 
 
 @njit(cache=True)
-def back_solve(begin, at, low, diagonal, order, given, out):
+def back_solve(begin: Any, at: Any, low: Any, diagonal: Any, order: Any, given: Any, out: Any) -> None:
     """Solution of the factored system; ``order`` is the elimination order of its rows."""
     size = diagonal.size
     y = np.empty(size)
@@ -215,7 +229,7 @@ def back_solve(begin, at, low, diagonal, order, given, out):
 
 
 @njit(cache=True)
-def transposed(first, column, entries, z, out):
+def transposed(first: Any, column: Any, entries: Any, z: Any, out: Any) -> None:
     """J' z."""
     out[:] = 0.0
     for row in range(first.size - 1):
@@ -225,7 +239,7 @@ def transposed(first, column, entries, z, out):
 
 
 @njit(cache=True)
-def times(first, column, entries, x, out):
+def times(first: Any, column: Any, entries: Any, x: Any, out: Any) -> None:
     """J x."""
     for row in range(first.size - 1):
         total = 0.0
@@ -236,7 +250,9 @@ def times(first, column, entries, x, out):
 
 
 @njit(cache=True)
-def descend(x, weights, tolerance, most, rows_, map_, pattern, factored):
+def descend(
+    x: Any, weights: Any, tolerance: Any, most: Any, rows_: Any, map_: Any, pattern: Any, factored: Any
+) -> tuple[int, float]:
     """Damped minimum-norm steps (Levenberg 1944, Marquardt 1963) from x, in place.
 
     Args:
@@ -294,7 +310,9 @@ def descend(x, weights, tolerance, most, rows_, map_, pattern, factored):
 
 
 @njit(cache=True)
-def linearize(x, weights, damping, rows_, map_, pattern, factored, residual, entries):
+def linearize(
+    x: Any, weights: Any, damping: Any, rows_: Any, map_: Any, pattern: Any, factored: Any, residual: Any, entries: Any
+) -> bool:
     """Residuals and derivatives at x, and the factor of J W J' with a damping; False where that cannot be."""
     kind, first, at, constants = rows_
     unknown, offset, _ = map_
@@ -308,7 +326,19 @@ def linearize(x, weights, damping, rows_, map_, pattern, factored, residual, ent
 
 
 @njit(cache=True)
-def pulled(x, pull, weights, tolerance, most, rows_, map_, pattern, factored, residual, entries):
+def pulled(
+    x: Any,
+    pull: Any,
+    weights: Any,
+    tolerance: Any,
+    most: Any,
+    rows_: Any,
+    map_: Any,
+    pattern: Any,
+    factored: Any,
+    residual: Any,
+    entries: Any,
+) -> tuple[np.ndarray, float, bool]:
     """One wished step and its corrections by the factor at hand, which is made anew only where the residual falls by
     less than half (chord steps).
 
@@ -353,7 +383,7 @@ def pulled(x, pull, weights, tolerance, most, rows_, map_, pattern, factored, re
 
 
 @njit(cache=True)
-def brought_to_unit(first, column, entries, least, out):
+def brought_to_unit(first: Any, column: Any, entries: Any, least: Any, out: Any) -> None:
     """Entries with each row divided by its length, into ``out``; a row no longer than ``least`` becomes 0."""
     for row in range(first.size - 1):
         square = 0.0
@@ -367,7 +397,9 @@ def brought_to_unit(first, column, entries, least, out):
 
 
 @njit(cache=True)
-def keeping(first, column, entries, begin, order, low_at, low, diagonal, drawn):
+def keeping(
+    first: Any, column: Any, entries: Any, begin: Any, order: Any, low_at: Any, low: Any, diagonal: Any, drawn: Any
+) -> None:
     """The parts of drawn directions (k, unknowns) that change no row, in place, each brought to length 1."""
     b, z, back = np.empty(first.size - 1), np.empty(first.size - 1), np.empty(drawn.shape[1])
     for one in range(drawn.shape[0]):

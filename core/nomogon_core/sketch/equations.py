@@ -99,17 +99,21 @@ class Equations:
 
     def _places(self, points):
         """Parameters of points one after another."""
-        return tuple(value for point in points for value in (self.point_at[point], self.point_at[point] + 1))
+        found: list[int] = []
+        for point in points:
+            at = self.point_at[point]
+            found += (at, at + 1)
+        return tuple(found)
 
     def _norm(self, owner, start, end, first=(ZERO, 0), second=(ZERO, 0), distance=0.0):
-        parameters = (*self._places((start, end)), first[0], second[0])
-        self._row(owner, rows.norm, parameters, first[1], second[1], distance)
+        p, q = self.point_at[start], self.point_at[end]
+        self._row(owner, rows.norm, (p, p + 1, q, q + 1, first[0], second[0]), first[1], second[1], distance)
 
     def _angle(self, owner, first, second, angles):
         """Angle between two point pairs; the nearest of the given angles is kept."""
         parameters = self._places((*first, *second))
         now = self._direction(*parameters[4::2]) - self._direction(*parameters[:4:2])
-        theta = min(angles, key=lambda angle: abs(math.remainder(now - angle, 2 * math.pi)))
+        theta = min(angles, key=lambda angle: abs(math.remainder(now - angle, math.tau)))
         self._row(owner, rows.angle, parameters, theta)
 
     def _direction(self, start, end):

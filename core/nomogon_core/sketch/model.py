@@ -112,6 +112,14 @@ class Sketch:
     next_number: int = 1
     _geometries: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
 
+    def numbered(self, next_number: int) -> Sketch:
+        """This sketch with another next number; what was worked out of it stays known."""
+        if next_number == self.next_number:
+            return self
+        same = attrs.evolve(self, next_number=next_number)
+        object.__setattr__(same, "_geometries", self._geometries)
+        return same
+
     def curve(self, name: str) -> Curve:
         try:
             return self.curves[name]

@@ -90,8 +90,9 @@ class Part:
         self.shape = (len(rows), len(unknowns))
         self._rows = (system.kind[rows], first, at.astype(np.int64).ravel(), system.constants[rows])
         self._map = (unknown, system.offset[parameters], unknown[self._rows[2]])
-        self._pattern = self._pattern_of() if system.compiled else None
-        self._factored, self._factored_for = None, None
+        self._pattern: Any = self._pattern_of() if system.compiled else None
+        self._factored: Any = None
+        self._factored_for: Any = None
 
     def _pattern_of(self):
         return _pattern(*self.shape, self._rows[1].tobytes(), self._map[2].tobytes())
@@ -183,7 +184,8 @@ class Pulling:
     def __init__(self, part: Part, x: np.ndarray, weights: np.ndarray) -> None:
         self.part, self.x, self.weights = part, x, weights
         self.residual, self.entries = part.linearized(x)
-        self._made = self._by_numpy = None
+        self._made = False
+        self._by_numpy: Any = None
 
     def _factor(self):
         part = self.part
@@ -205,7 +207,7 @@ class Pulling:
         part = self.part
         if part._pattern is None:
             return self._step_by_numpy(pull)
-        if self._made is None or part._factored_for is not self:
+        if not self._made or part._factored_for is not self:
             if not self._factor():
                 return None
             self._made, part._factored_for = True, self
@@ -223,7 +225,7 @@ class Pulling:
             self.entries,
         )
         if not fresh:
-            self._made = None
+            self._made = False
         return found, worst
 
     def _step_by_numpy(self, pull):
@@ -297,7 +299,10 @@ class Independence:
             return self._null if free <= MOTIONS else self._null @ mixed / math.sqrt(free)
         drawn = np.random.default_rng(self.part.shape[1]).normal(size=(min(free, MOTIONS), self.part.shape[1]))
         _, _, _, _, _, _, _, columns, order = self.part._pattern
-        compiled_solve.keeping(self.part._rows[1], self.part._map[2], self._entries, columns, order, *self._kept, drawn)
+        low_at, low, diagonal = self._kept
+        compiled_solve.keeping(
+            self.part._rows[1], self.part._map[2], self._entries, columns, order, low_at, low, diagonal, drawn
+        )
         return drawn.T
 
     def mix(self, wanted: np.ndarray) -> tuple[np.ndarray, float]:

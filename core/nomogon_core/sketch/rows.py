@@ -5,6 +5,10 @@ returns the residual. Compiled, the three are one row; called from numpy, they a
 that nothing here may branch on a value. rho is a radius, t and n the unit direction and the left normal of line ab.
 """
 
+from __future__ import annotations
+
+from typing import Any
+
 import numpy as np
 from numba.extending import register_jitable
 
@@ -13,7 +17,7 @@ TINY = 1e-300
 LINEAR = 4  # terms of a linear row
 
 
-def norm(v, c, d):
+def norm(v: Any, c: Any, d: Any) -> Any:
     """|q - p| - s1 rho1 - s2 rho2 - D; v: p, q, rho1, rho2; c: s1, s2, D."""
     x, y = v[2] - v[0], v[3] - v[1]
     size = np.sqrt(x * x + y * y) + TINY
@@ -21,7 +25,7 @@ def norm(v, c, d):
     return size - c[0] * v[4] - c[1] * v[5] - c[2]
 
 
-def angle(v, c, d):
+def angle(v: Any, c: Any, d: Any) -> Any:
     """Angle from run ab to run cd, less theta, wrapped; v: a, b, c, d; c: theta."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[6] - v[4], v[7] - v[5]
     a, b = ax * ax + ay * ay + TINY, bx * bx + by * by + TINY
@@ -31,7 +35,7 @@ def angle(v, c, d):
     return turn - TURN * np.rint(turn / TURN)
 
 
-def point_line(v, c, d):
+def point_line(v: Any, c: Any, d: Any) -> Any:
     """n . (p - a) - s rho - D; v: a, b, p, rho; c: s, D."""
     tx, ty = v[2] - v[0], v[3] - v[1]
     size = np.sqrt(tx * tx + ty * ty) + TINY
@@ -43,7 +47,7 @@ def point_line(v, c, d):
     return tx * py - ty * px - c[0] * v[6] - c[1]
 
 
-def equal_runs(v, c, d):
+def equal_runs(v: Any, c: Any, d: Any) -> Any:
     """|b - a| - |d - c|; v: a, b, c, d."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[6] - v[4], v[7] - v[5]
     a, b = np.sqrt(ax * ax + ay * ay) + TINY, np.sqrt(bx * bx + by * by) + TINY
@@ -52,7 +56,7 @@ def equal_runs(v, c, d):
     return a - b
 
 
-def middle_on_axis(v, c, d):
+def middle_on_axis(v: Any, c: Any, d: Any) -> Any:
     """n . ((p + q) / 2 - a); v: p, q, a, b."""
     tx, ty = v[6] - v[4], v[7] - v[5]
     size = np.sqrt(tx * tx + ty * ty) + TINY
@@ -64,7 +68,7 @@ def middle_on_axis(v, c, d):
     return tx * my - ty * mx
 
 
-def across_axis(v, c, d):
+def across_axis(v: Any, c: Any, d: Any) -> Any:
     """t . (q - p); v: p, q, a, b."""
     tx, ty = v[6] - v[4], v[7] - v[5]
     size = np.sqrt(tx * tx + ty * ty) + TINY
@@ -76,7 +80,7 @@ def across_axis(v, c, d):
     return tx * qx + ty * qy
 
 
-def on_ellipse(v, c, d):
+def on_ellipse(v: Any, c: Any, d: Any) -> Any:
     """sqrt(ab) (sqrt(u^2 + w^2) - 1), u and w the point's coordinates as shares of the semi-axes a and b; v: centre,
     end of the first axis, end of the second, point."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[4] - v[0], v[5] - v[1]
@@ -95,13 +99,13 @@ def on_ellipse(v, c, d):
     return residual
 
 
-def linear(v, c, d):
+def linear(v: Any, c: Any, d: Any) -> Any:
     """c0 v0 + c1 v1 + c2 v2 + c3 v3 - c4."""
     d[0], d[1], d[2], d[3] = c[0], c[1], c[2], c[3]
     return c[0] * v[0] + c[1] * v[1] + c[2] * v[2] + c[3] * v[3] - c[4]
 
 
-def line_ellipse(v, c, d):
+def line_ellipse(v: Any, c: Any, d: Any) -> Any:
     """s n . (m - a) - sqrt((n . P)^2 + (n . Q)^2), P and Q the semi-axes; v: a, b, centre m, end of P, end of Q; c: s,
     the side."""
     tx, ty = v[2] - v[0], v[3] - v[1]
@@ -129,7 +133,7 @@ def _ellipse_place(v):
     return cos, sin, v[0] + cos * px + sin * qx, v[1] + cos * py + sin * qy, cos * qx - sin * px, cos * qy - sin * py
 
 
-def circle_ellipse_reach(v, c, d):
+def circle_ellipse_reach(v: Any, c: Any, d: Any) -> Any:
     """|e(phi) - m| - s rho - D; v: the ellipse's centre and ends, phi, m, rho; c: s, D."""
     cos, sin, x, y, tx, ty = _ellipse_place(v)
     ux, uy = x - v[7], y - v[8]
@@ -141,7 +145,7 @@ def circle_ellipse_reach(v, c, d):
     return size - c[0] * v[9] - c[1]
 
 
-def circle_ellipse_square(v, c, d):
+def circle_ellipse_square(v: Any, c: Any, d: Any) -> Any:
     """(e(phi) - m) . t / |t|, t the ellipse's tangent at phi; v: the ellipse's centre and ends, phi, m."""
     cos, sin, x, y, tx, ty = _ellipse_place(v)
     ux, uy = x - v[7], y - v[8]
@@ -158,7 +162,7 @@ def circle_ellipse_square(v, c, d):
     return dot
 
 
-def arc_length(v, c, d):
+def arc_length(v: Any, c: Any, d: Any) -> Any:
     """rho (sweep) - D, the sweep nearest to c0; v: centre, start, end, rho; c: sweep, D."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[4] - v[0], v[5] - v[1]
     a, b = ax * ax + ay * ay + TINY, bx * bx + by * by + TINY
@@ -169,7 +173,7 @@ def arc_length(v, c, d):
     return v[6] * sweep - c[1]
 
 
-def on_cubic(v, c, d):
+def on_cubic(v: Any, c: Any, d: Any) -> Any:
     """One coordinate of a cubic at t, less a point's; v: the four coordinates, t, the point's."""
     s, t = 1 - v[4], v[4]
     d[0], d[1], d[2], d[3], d[5] = s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t, -1.0
@@ -177,7 +181,7 @@ def on_cubic(v, c, d):
     return d[0] * v[0] + d[1] * v[1] + d[2] * v[2] + d[3] * v[3] - v[5]
 
 
-def end_bend(v, c, d):
+def end_bend(v: Any, c: Any, d: Any) -> Any:
     """Curvature of a cubic at its first end less s / rho, times rho; v: first three controls, rho; c: s."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[4] - v[2], v[5] - v[3]
     square = ax * ax + ay * ay + TINY
@@ -191,7 +195,7 @@ def end_bend(v, c, d):
     return bend * v[6] - c[0]
 
 
-def equal_bends(v, c, d):
+def equal_bends(v: Any, c: Any, d: Any) -> Any:
     """Curvatures of two cubics that meet, as seen along both (s1 k1 - s2 k2), times the mean length of their first
     handles; v: the joint, then the next two controls of each; c: s1, s2, the length."""
     ax, ay, bx, by = v[2] - v[0], v[3] - v[1], v[4] - v[2], v[5] - v[3]

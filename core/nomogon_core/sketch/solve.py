@@ -152,9 +152,8 @@ def _try_again(part, system, x):
 
 def _collapsed(system, x):
     """Whether a line or a radius has shrunk to nothing, which meets equal lengths without meaning it."""
-    values, equations = system.parameters(x), system.equations
-    at, lines = equations.point_at, (curve for curve in equations.sketch.curves.values() if curve.kind == "line")
-    ends = np.array([[at[point] for point in curve.points] for curve in lines], int).reshape(-1, 2)
+    values, equations, ends = system.parameters(x), system.equations, system.line_ends
+    at = equations.point_at
     run = values[ends[:, 1, None] + (0, 1)] - values[ends[:, 0, None] + (0, 1)]
     radii = values[1 + 2 * len(at) :][: len(equations.radius_at)]
     return bool((np.abs(run).sum(axis=1) < SMALLEST_LENGTH).any() or (radii < SMALLEST_LENGTH).any())

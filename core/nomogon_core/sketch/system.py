@@ -3,6 +3,7 @@ that can be solved alone."""
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -62,6 +63,13 @@ class System:
         self.row = np.repeat(np.arange(self.row_count), np.diff(self.first))
         self._kept = self.column >= 0
         self.row_of, self.column_of = self.row[self._kept], self.column[self._kept]
+
+    @cached_property
+    def line_ends(self) -> np.ndarray:
+        """(lines, 2) the x parameters of the ends of each line."""
+        at, curves = self.equations.point_at, self.equations.sketch.curves.values()
+        found = [(at[curve.points[0]], at[curve.points[1]]) for curve in curves if curve.kind == "line"]
+        return np.array(found, int).reshape(-1, 2)
 
     def _merge_all(self, merges, size):
         parent, offset = {}, {}

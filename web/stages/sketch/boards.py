@@ -1,12 +1,12 @@
 """What the Board of the Sketch stage draws, and of it only what is another than on the page that asks."""
 
 from nomogon_core.job.places import plane_words
+from nomogon_core.kept import Kept
 from nomogon_core.sketch.drawing import difference, draw, draw_findings, draw_regions
 from nomogon_core.solid.planes import BASE
 from stages.overviews import view_of
 from stages.reference.underlays import laid_pictures, under_the_sketch
 from work import services
-from work.kept import Kept
 
 _boards = Kept(24)
 

@@ -6,6 +6,7 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.errors import InputError
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
+from nomogon_core.kept import Kept
 from nomogon_core.sketch.dimensions import refreshed
 from nomogon_core.sketch.drawing import draw_moved
 from nomogon_core.sketch.solve import Grab
@@ -19,7 +20,6 @@ from store.documents import edge_of
 from store.models import Member
 from store.working import here_for, here_of, work_on
 from work import services
-from work.kept import Kept
 from work.models import Task
 
 EXAGGERATION = 30.0

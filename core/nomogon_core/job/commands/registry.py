@@ -14,7 +14,7 @@ import attrs
 
 from nomogon_core.arguments import checked, shown
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import plain_copy
+from nomogon_core.job.document import working_copy
 from nomogon_core.job.quantities import settle
 
 if TYPE_CHECKING:
@@ -107,7 +107,7 @@ def carry_out(document: dict[str, Any], name: str, arguments: dict[str, Any], li
     """
     found = declared(name)
     arguments = checked(name, found.arguments, found.optional, arguments)
-    after = plain_copy(document)
+    after = working_copy(document)
     outcome = found.function(after, library, **arguments) if found.wants_library else found.function(after, **arguments)
     told, note = outcome if isinstance(outcome, tuple) else (outcome, "")
     settle(after)

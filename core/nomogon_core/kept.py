@@ -1,25 +1,29 @@
 """Values kept for a while in this process, the least used let go of first."""
 
+from __future__ import annotations
+
 import threading
 from collections import OrderedDict
+from collections.abc import Hashable
+from typing import Any
 
 
 class Kept:
     """At most so many values by key, for all threads."""
 
-    def __init__(self, most):
+    def __init__(self, most: int) -> None:
         self.most = most
         self._lock = threading.Lock()
-        self._values = OrderedDict()
+        self._values: OrderedDict[Hashable, Any] = OrderedDict()
 
-    def get(self, key):
+    def get(self, key: Hashable) -> Any:
         """The value, or None."""
         with self._lock:
             if key in self._values:
                 self._values.move_to_end(key)
             return self._values.get(key)
 
-    def put(self, key, value):
+    def put(self, key: Hashable, value: Any) -> Any:
         """Keep a value, and answer with it."""
         with self._lock:
             self._values[key] = value
@@ -28,6 +32,7 @@ class Kept:
                 self._values.popitem(last=False)
         return value
 
-    def drop(self, key):
+    def drop(self, key: Hashable) -> None:
+        """Keep it no longer."""
         with self._lock:
             self._values.pop(key, None)
