@@ -119,9 +119,11 @@ def compiled_loops():
 
     def compile():
         say("compiling the numeric loops (most of a minute, once) …")
-        run(VENV_PYTHON, "-m", "nomogon_core.trace.warm", what="compiling the numeric loops", env=environment())
+        shutil.rmtree(STATE / "numba", ignore_errors=True)  # a loop does not notice that one that it calls has changed
+        run(VENV_PYTHON, "-m", "nomogon_core.sketch.warm", what="compiling the numeric loops", env=environment())
 
-    once("compiled", digest(*sorted(core.rglob("compiled*.py")), core / "trace" / "warm.py"), compile)
+    sources = [*core.rglob("compiled*.py"), *core.rglob("warm.py"), core / "sketch" / "rows.py"]
+    once("compiled", digest(*sorted(sources)), compile)
 
 
 def manage(*arguments, what):

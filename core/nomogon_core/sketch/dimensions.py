@@ -9,6 +9,7 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
+from nomogon_core.geometry.curves import length
 from nomogon_core.sketch.model import Constraint
 
 if TYPE_CHECKING:
@@ -21,6 +22,7 @@ NAMES = {
     "radius": "Radius",
     "diameter": "Diameter",
     "angle": "Angle",
+    "arc length": "Arc length",
 }
 
 
@@ -30,6 +32,12 @@ def measure(sketch: Sketch, kind: str, of: tuple[str, ...]) -> float:
     Raises:
         SketchError: the kind does not go with what is chosen.
     """
+    if kind == "diameter" and len(of) == 2:
+        return 2 * _off_axis(sketch, *of)
+    if kind == "arc length":
+        if len(of) != 1 or of[0] not in sketch.curves or sketch.curves[of[0]].kind != "arc":
+            raise SketchError("An arc length goes with one arc; choose one and try again.")
+        return length(sketch.geometry(of[0]))
     if kind in ("radius", "diameter"):
         if len(of) != 1 or of[0] not in sketch.curves or sketch.curves[of[0]].kind not in ("arc", "circle"):
             raise SketchError(f"A {kind} goes with one circle or arc; choose one and try again.")
@@ -48,14 +56,36 @@ def measure(sketch: Sketch, kind: str, of: tuple[str, ...]) -> float:
 
 def _distance(sketch, of):
     kinds = ["point" if name in sketch.points else sketch.curve(name).kind for name in of]
-    if sorted(kinds) == ["line", "point"] or kinds == ["line", "line"]:
+    if len(of) != 2 or kinds == ["point", "point"] or not set(kinds) <= {"point", "line", "circle", "arc"}:
+        return math.dist(*_two_places(sketch, of, "distance"))
+    if "line" in kinds:
         line = of[kinds.index("line")]
-        other = of[1] if kinds[0] == "line" else of[0]
-        point = sketch.points[other] if other in sketch.points else sketch.points[sketch.curves[other].points[0]]
-        a, b = (np.array(sketch.points[end]) for end in sketch.curves[line].points)
-        run = (b - a) / max(math.dist(a, b), 1e-12)
-        return abs(float(run[0] * (point[1] - a[1]) - run[1] * (point[0] - a[0])))
-    return math.dist(*_two_places(sketch, of, "distance"))
+        other = of[1] if line == of[0] else of[0]
+        radius = sketch.curves[other].radius if other in sketch.curves else 0.0
+        return abs(_off_line(sketch, line, _middle(sketch, other)) - radius)
+    apart = math.dist(*(_middle(sketch, name) for name in of))
+    first, second = (sketch.curves[name].radius if name in sketch.curves else 0.0 for name in of)
+    return abs(apart - first - second) if apart >= max(first, second) else abs(abs(first - second) - apart)
+
+
+def _middle(sketch, name):
+    """A point's place, the centre of a circle or arc, the start of a line."""
+    return sketch.points[name if name in sketch.points else sketch.curves[name].points[0]]
+
+
+def _off_line(sketch, line, place):
+    """Distance of a place from the straight line through a line."""
+    a, b = (np.array(sketch.points[end]) for end in sketch.curves[line].points)
+    run = (b - a) / max(math.dist(a, b), 1e-12)
+    return abs(float(run[0] * (place[1] - a[1]) - run[1] * (place[0] - a[0])))
+
+
+def _off_axis(sketch, name, axis):
+    """Distance of a half profile's point or line from its axis."""
+    lines = [one for one in (name, axis) if one in sketch.curves]
+    if axis not in lines or any(sketch.curves[one].kind != "line" for one in lines):
+        raise SketchError("A diameter about an axis goes with a point or a line, and the axis; choose those again.")
+    return _off_line(sketch, axis, _middle(sketch, name))
 
 
 def _two_places(sketch, of, kind):
@@ -94,7 +124,7 @@ def traced_u95(sketch: Sketch, item: Constraint, picture_u95: float) -> float | 
         return (
             angle_u95(lengths[0], curves[0].u95, lengths[-1], curves[-1].u95, picture_u95) if len(curves) == 2 else None
         )
-    if item.kind in ("radius", "diameter"):
+    if item.kind in ("radius", "diameter") and len(item.of) == 1:
         return curves[0].u95 * (2 if item.kind == "diameter" else 1)
     own = [curve.u95 for curve in curves]
     if item.kind == "distance" and curves[0].kind == "line" and len(names) == 2:

@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.solve import Freedom
 
 
+# Before a length that is none between two places (ISO 129-1).
+SIGNS = {"radius": "R", "diameter": "Ø", "arc length": "⌒"}
+
+
 def draw(sketch: Sketch, free: Freedom | None = None, unit: str = "mm") -> dict[str, list[dict]]:
     """Curves, points, dimensions and constraints of a sketch.
 
@@ -118,7 +122,7 @@ def _dimensions(sketch, unit, touched=None):
         if not item.is_dimension or (touched is not None and touched.isdisjoint(item.of)):
             continue
         value = format_angle(item.value) if item.kind == "angle" else format_length(item.value, unit=unit)
-        sign = {"radius": "R", "diameter": "Ø"}.get(item.kind, "")
+        sign = SIGNS.get(item.kind, "")
         label = f"{sign}{value}" if item.driving else f"({sign}{value})"
         drawn.append(
             {
@@ -135,7 +139,7 @@ def _dimensions(sketch, unit, touched=None):
 
 def _anchor(sketch, item):
     """Where a dimension is drawn: two places and a direction, a rim, or a corner."""
-    if item.kind in ("radius", "diameter"):
+    if item.kind in ("radius", "diameter", "arc length") and len(item.of) == 1:
         curve = sketch.curves[item.of[0]]
         center = sketch.points[curve.points[0]]
         angle = -math.pi / 4
@@ -145,7 +149,7 @@ def _anchor(sketch, item):
         return {"shape": "round", "center": list(center), "radius": curve.radius, "angle": angle}
     if item.kind == "angle":
         return _corner(sketch, item)
-    first, second = _two_places(sketch, item)
+    first, second = (_across if item.kind == "diameter" else _two_places)(sketch, item)
     if item.kind == "across":
         way = (1.0, 0.0)
     elif item.kind == "up":
@@ -158,6 +162,9 @@ def _anchor(sketch, item):
 
 def _two_places(sketch, item):
     places = []
+    rims = [name for name in item.of if name in sketch.curves and sketch.curves[name].kind in ("circle", "arc")]
+    if rims:
+        return _to_rims(sketch, item.of)
     for reference in item.of:
         if reference in sketch.points:
             places.append(sketch.points[reference])
@@ -174,6 +181,37 @@ def _two_places(sketch, item):
     if isinstance(places[1][0], tuple):
         return places[0], _foot(places[1], places[0])
     return places[0], places[1]
+
+
+def _across(sketch, item):
+    """A half profile's point, or its line's middle, and its image beyond the axis."""
+    name, axis = item.of
+    ends = [sketch.points[point] for point in sketch.curves[axis].points]
+    if name in sketch.points:
+        place = sketch.points[name]
+    else:
+        place = tuple((a + b) / 2 for a, b in zip(*(sketch.points[point] for point in sketch.curves[name].points)))
+    return place, tuple(2 * a - b for a, b in zip(_foot(ends, place), place))
+
+
+def _to_rims(sketch, of):
+    """The places between which the distance from a circle or arc to something else is shortest."""
+    centers = [sketch.points[name if name in sketch.points else sketch.curves[name].points[0]] for name in of]
+    lines = [name in sketch.curves and sketch.curves[name].kind == "line" for name in of]
+    for index in (0, 1):
+        if lines[index]:
+            ends = tuple(sketch.points[point] for point in sketch.curves[of[index]].points)
+            centers[index] = _foot(ends, centers[1 - index])
+    apart = math.dist(*centers)
+    way = [(b - a) / apart for a, b in zip(*centers)] if apart > 1e-9 else [1.0, 0.0]
+    reach = [0.0 if name in sketch.points else sketch.curves[name].radius for name in of]
+    signs = (1, -1)
+    if not any(lines) and apart < max(reach):  # one inside the other
+        signs = (1, 1) if reach[0] > reach[1] else (-1, -1)
+    return tuple(
+        (center[0] + sign * radius * way[0], center[1] + sign * radius * way[1])
+        for center, sign, radius in zip(centers, signs, reach)
+    )
 
 
 def _foot(line, point):

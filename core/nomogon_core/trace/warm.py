@@ -1,4 +1,4 @@
-"""Compiles the numeric inner loops into their cache: ``python -m nomogon_core.trace.warm``."""
+"""Has every numeric inner loop of tracing compiled."""
 
 from __future__ import annotations
 
@@ -40,7 +40,3 @@ def main() -> None:
     )
     stroke = (0.8 - 0.7 * (np.abs(across - 100 - 20 * np.sin(down / 30)) < 4)).astype(np.float32)
     centre_lines(stroke, find_tones(stroke))
-
-
-if __name__ == "__main__":
-    main()
