@@ -516,7 +516,7 @@ class Users(JobCase):
 
 class OldRows(JobCase):
     def test_stored_jobs_of_version_1_become_one_document(self):
-        convert = importlib.import_module("jobs.migrations.0002_one_document").convert
+        convert = importlib.import_module("store.migrations.0002_one_document").convert
         self.job.documents.all().delete()
         old = whole_version_1()
         for name, data in old.items():

@@ -152,16 +152,15 @@ def keep_by_identity(place: Kept, data: dict[str, Any], value: Any) -> Any:
     return place.put(tuple(id(part) for part in parts), (value, parts))[0]
 
 
-def with_constraint(document: dict[str, Any], name: str, **fields: Any) -> None:
+def with_constraint(document: dict[str, Any], constraint: str, **fields: Any) -> None:
     """Put other fields into the plain data of a constraint, whichever sketch it is in.
 
     Raises:
-        KeyError: it is in none.
+        StopIteration: it is in none.
     """
-    key = next(key for key, data in document["sketches"].items() if name in data["constraints"])
-    data = document["sketches"][key]
-    constraints = data["constraints"] | {name: data["constraints"][name] | fields}
-    document["sketches"][key] = data | {"constraints": constraints}
+    key, data = next((key, data) for key, data in document["sketches"].items() if constraint in data["constraints"])
+    changed = data["constraints"][constraint] | fields
+    document["sketches"][key] = data | {"constraints": data["constraints"] | {constraint: changed}}
 
 
 def keep_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
