@@ -9,7 +9,7 @@ from unittest import TestCase
 import nomogon_core
 
 CORE = Path(nomogon_core.__file__).parent
-ABOVE_ALL = {"errors", "arguments", "tuples", "kept"}
+ABOVE_ALL = {"errors", "arguments", "tuples", "kept", "sentence"}
 ROOMS = (
     "geometry",
     "quantity",

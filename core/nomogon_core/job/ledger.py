@@ -17,9 +17,9 @@ from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
 from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
 from nomogon_core.quantity.units import MM_PER_INCH, format_angle, format_length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
+from nomogon_core.sentence import Length
 from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
-from nomogon_core.solid.sentence import Length
 
 if TYPE_CHECKING:
     from nomogon_core.job.overview import Overview

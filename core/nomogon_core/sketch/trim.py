@@ -98,7 +98,7 @@ def _with_parts(sketch, name, kept):
         for (t, other), tip in zip((low, high), ends(piece)):
             sketch, point = (sketch, own[t]) if other is None else _meeting_point(sketch, other, tip)
             tips.append(point)
-        sketch, new = _curve_of(sketch, item, piece, tips)
+        sketch, new = curve_like(sketch, item, piece, tips)
         curves = dict(sketch.curves)
         made = curves.pop(new)
         target = name if index == 0 else new
@@ -117,7 +117,7 @@ def _meeting_point(sketch, other, place):
     return (sketch, near[0]) if near else edit.add_point(sketch, place)
 
 
-def _curve_of(sketch, item, piece, tips):
+def curve_like(sketch, item, piece, tips):
     """A curve like another over a part of it, between two points."""
     fields = {"construction": item.construction, "u95": item.u95, "origin": item.origin}
     if isinstance(piece, Line):

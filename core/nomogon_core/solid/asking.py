@@ -16,12 +16,12 @@ from nomogon_core.solid import kernel, naming, selection
 from nomogon_core.solid.kernel import ShapeMap
 
 if TYPE_CHECKING:
+    from nomogon_core.sentence import Declaration
     from nomogon_core.sketch.model import Sketch
     from nomogon_core.sketch.regions import Region
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.facts import Facts
     from nomogon_core.solid.planes import Frame
-    from nomogon_core.solid.sentence import Declaration
 
 
 class Suggested(OperationError):

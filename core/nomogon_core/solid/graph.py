@@ -16,12 +16,12 @@ import attrs
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.quantity.expression import Known, evaluate
 from nomogon_core.quantity.units import length_of
+from nomogon_core.sentence import Length
 from nomogon_core.solid import keeping, kernel, naming, planes
 from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
 from nomogon_core.solid.brought import followed
 from nomogon_core.solid.facts import Step, fingerprint
 from nomogon_core.solid.operations import declaration
-from nomogon_core.solid.sentence import Length
 from nomogon_core.solid.sheet import PlaneStep, SketchStep
 
 if TYPE_CHECKING:

@@ -1,10 +1,5 @@
-"""How an operation is said: words, blanks to be filled, and clauses that can be added.
+"""The blanks of the Build sheet's operations that are filled by pointing at the job.
 
-One declaration gives an operation's sentence on the page, the checks of its blanks, its line in the documentation and
-its arguments on the command line. What fills a blank is plain data:
-
-* a number: ``{"typed": text, "value": millimetres or radians}``, with a ``name`` in the Ledger;
-* a choice: one of its options;
 * regions: ``{"sketch": id, "names": [...]}``; centres: ``{"sketch": id, "names": [ids of circles, arcs, points]}``;
 * edges: ``{"body": id, "names": [...]}``, or ``{"body": id, "rule": {...}}`` (see :mod:`selection`);
 * a body: its id.
@@ -12,15 +7,13 @@ its arguments on the command line. What fills a blank is plain data:
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import attrs
 
-from nomogon_core.arguments import ID, NAMES, SWITCH, TEXT, Number, Record, Wrong
+from nomogon_core.arguments import ID, NAMES, TEXT, Record
 from nomogon_core.arguments import Choice as OneOf
-from nomogon_core.errors import OperationError
-from nomogon_core.tuples import as_tuple
+from nomogon_core.sentence import Blank
 
 RULE = Record(
     {
@@ -32,62 +25,6 @@ RULE = Record(
     },
     required=("at",),
 )
-LONGEST_MM = 100_000.0
-
-
-@attrs.frozen
-class Blank:
-    """A place in a sentence to be filled.
-
-    Attributes:
-        name: of the argument; asks: what the Prompt says while it is to be filled; empty: what stands in it until then.
-    """
-
-    name: str
-    asks: str = ""
-    empty: str = ""
-
-    kind = ""
-
-    def is_empty(self, value: Any) -> bool:
-        """Whether nothing fills this blank yet."""
-        return value is None
-
-    def check(self, value: Any) -> None:
-        """Refuse what does not fill this blank.
-
-        Raises:
-            Wrong: the text says what was expected.
-        """
-        raise NotImplementedError
-
-
-@attrs.frozen
-class Length(Blank):
-    """A length; with ``positive`` more than zero."""
-
-    usual: str = "1 mm"
-    usual_in: str = "1/16 in"
-    positive: bool = True
-    kind = "length"
-    FILLED = Record(
-        {"typed": TEXT, "value": Number(-LONGEST_MM, LONGEST_MM), "name": TEXT, "late": SWITCH},
-        required=("value",),
-    )
-
-    def check(self, value: dict[str, Any]) -> None:
-        self.FILLED.check(value)
-
-
-@attrs.frozen
-class Choice(Blank):
-    """One of a few ways, each with its words."""
-
-    options: dict = attrs.field(factory=dict)
-    kind = "choice"
-
-    def check(self, value: str) -> None:
-        OneOf(tuple(self.options)).check(value)
 
 
 @attrs.frozen
@@ -142,136 +79,3 @@ class BodyBlank(Blank):
 
     def check(self, value: str) -> None:
         ID.check(value)
-
-
-@attrs.frozen
-class When:
-    """Parts of a sentence that stand only where a choice has one of some values."""
-
-    choice: str
-    values: tuple = attrs.field(converter=as_tuple)
-    parts: tuple = attrs.field(converter=as_tuple)
-
-
-@attrs.frozen
-class Clause:
-    """Parts that can be added; they stand where the first blank in them is filled.
-
-    Attributes:
-        offer: small words at the end of the sentence that add it.
-    """
-
-    offer: str
-    parts: tuple = attrs.field(converter=as_tuple)
-
-    @property
-    def first(self) -> Blank:
-        return next(part for part in self.parts if isinstance(part, Blank))
-
-
-@attrs.frozen
-class Declaration:
-    """An operation as its module declares it.
-
-    Attributes:
-        kind: its id; title: what it is called; shelf: the group of the Tray; told: what its first click does.
-        sentence: words, blanks, :class:`When` and :class:`Clause`, in order.
-        build: function of an :class:`nomogon_core.solid.asking.Ask` that gives the bodies it changes.
-        example: blanks of the worked line in the documentation.
-    """
-
-    kind: str
-    title: str
-    shelf: str
-    told: str
-    sentence: tuple = attrs.field(converter=as_tuple)
-    build: Callable[..., Any] = attrs.field(repr=False)
-    example: dict = attrs.field(factory=dict, repr=False)
-
-    def blanks(self) -> dict[str, Any]:
-        """Every blank by name, whether it stands in the sentence at present or not."""
-        return {blank.name: blank for blank in _all_blanks(self.sentence)}
-
-    def standing(self, filled: dict[str, Any]) -> list[Any]:
-        """Words and blanks of the sentence as it is with these fillings, in order."""
-        return list(_standing(self.sentence, filled))
-
-    def offers(self, filled: dict[str, Any]) -> list[Clause]:
-        """Clauses that could be added."""
-        return [part for part in _open(self.sentence, filled) if isinstance(part, Clause)]
-
-    def check_kinds(self, filled: dict[str, Any]) -> None:
-        """Refuse fillings of which one is of another kind than its blank.
-
-        Raises:
-            OperationError: names the blank.
-        """
-        known = self.blanks()
-        for name, value in filled.items():
-            if name not in known:
-                raise OperationError(f"{self.title} has no {name}; it has {', '.join(known)}.")
-            try:
-                if value is not None:
-                    known[name].check(value)
-            except Wrong as problem:
-                raise OperationError(f"{self.title} expects {problem} as {name}.") from None
-
-    def check(self, filled: dict[str, Any]) -> dict[str, Any]:
-        """The fillings that stand in the sentence, checked; what no part of it asks for is dropped.
-
-        Raises:
-            OperationError: a blank is unknown, empty or filled with something else.
-        """
-        self.check_kinds(filled)
-        kept = {}
-        for blank in self.standing(filled):
-            if not isinstance(blank, Blank):
-                continue
-            if blank.is_empty(filled.get(blank.name)):
-                raise OperationError(f"{self.title} needs {blank.empty or blank.name}. {blank.asks}".strip())
-            kept[blank.name] = filled[blank.name]
-        self._check_numbers(kept)
-        return kept
-
-    def _check_numbers(self, kept):
-        for name, value in kept.items():
-            blank = self.blanks()[name]
-            if isinstance(blank, Length) and blank.positive and not value["value"] > 0 and not value.get("late"):
-                raise OperationError(f"The {name} of {article(self.title)} must be more than zero.")
-
-
-def article(title: str) -> str:
-    """A title in the middle of a sentence, with its article."""
-    word = title.lower()
-    return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
-
-
-def _all_blanks(parts):
-    for part in parts:
-        if isinstance(part, Blank):
-            yield part
-        elif isinstance(part, (When, Clause)):
-            yield from _all_blanks(part.parts)
-
-
-def _stands(part, filled):
-    if isinstance(part, When):
-        return filled.get(part.choice) in part.values
-    return filled.get(part.first.name) is not None
-
-
-def _standing(parts, filled):
-    for part in parts:
-        if isinstance(part, (When, Clause)):
-            if _stands(part, filled):
-                yield from _standing(part.parts, filled)
-        else:
-            yield part
-
-
-def _open(parts, filled):
-    for part in parts:
-        if isinstance(part, When) and _stands(part, filled):
-            yield from _open(part.parts, filled)
-        elif isinstance(part, Clause) and not _stands(part, filled):
-            yield part

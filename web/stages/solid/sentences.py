@@ -3,9 +3,10 @@
 from nomogon_core.job.document import numbers_of
 from nomogon_core.job.places import plane_words
 from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.sentence import Blank, Choice, Clause, Length, When
 from nomogon_core.solid.operations import DECLARATIONS, declaration
 from nomogon_core.solid.selection import words_of_rule
-from nomogon_core.solid.sentence import Blank, BodyBlank, Choice, Clause, Length, When
+from nomogon_core.solid.sentence import BodyBlank
 
 NO_SPACE_BEFORE = (",", ".", ";")
 

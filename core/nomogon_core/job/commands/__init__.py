@@ -1,6 +1,17 @@
 """Everything that changes a job, by stage; importing this room registers all of it."""
 
-from nomogon_core.job.commands import quantities, reference, sketch, solid
+from nomogon_core.job.commands import edits, quantities, reference, sketch, solid
 from nomogon_core.job.commands.registry import COMMANDS, Declared, Outcome, carry_out, declared
 
-__all__ = ["COMMANDS", "Declared", "Outcome", "carry_out", "declared", "quantities", "reference", "sketch", "solid"]
+__all__ = [
+    "COMMANDS",
+    "Declared",
+    "Outcome",
+    "carry_out",
+    "declared",
+    "edits",
+    "quantities",
+    "reference",
+    "sketch",
+    "solid",
+]

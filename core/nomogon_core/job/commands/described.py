@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from nomogon_core.arguments import Choice, Either, Id, Place, Plain, Record, Rows, Switch, Text, Whole
 from nomogon_core.job.commands.registry import COMMANDS
+from nomogon_core.sentence import Choice as ChoiceBlank
+from nomogon_core.sentence import Clause, When
+from nomogon_core.sketch.edits import EDITS
 from nomogon_core.solid.operations import DECLARATIONS
-from nomogon_core.solid.sentence import Choice as ChoiceBlank
-from nomogon_core.solid.sentence import Clause, When
 
 if TYPE_CHECKING:
     from nomogon_core.job.commands.registry import Declared
@@ -73,6 +74,7 @@ EXAMPLES = {
     "value": True,
 }
 OWN_EXAMPLES: dict[str, dict[str, Any]] = {
+    "sketch.edit": {"kind": "offset", "blanks": EDITS["offset"].example},
     "reference.set_known": {"name": "g3", "text": "84 mm"},
     "reference.move_known": {"name": "g3", "which": "start", "place": [120.5, 88.0], "sigma_px": 0.05},
     "reference.remove_known": {"name": "g3"},
@@ -169,10 +171,10 @@ def _sentence(parts):
     return " ".join(told).replace(" ,", ",").replace(" .", ".")
 
 
-def _operation(declared):
+def _operation(declared, command="solid.add"):
     lines = [f"### {declared.title}", "", _sentence(declared.sentence), ""]
     lines += [f"- `{blank.name}` ({blank.kind}): {blank.asks}" for blank in declared.blanks().values()]
-    call = {"command": "solid.add", "arguments": {"kind": declared.kind, "blanks": declared.example}}
+    call = {"command": command, "arguments": {"kind": declared.kind, "blanks": declared.example}}
     return [*lines, "", "```json", json.dumps(call, ensure_ascii=False), "```", ""]
 
 
@@ -181,6 +183,9 @@ def commands_page() -> str:
     lines = [HEAD, "## Operations", "", "The blanks of `solid.add` and `solid.set`, by operation.", ""]
     for declared in DECLARATIONS.values():
         lines += _operation(declared)
+    lines += ["## Edits of the sketch", "", "The blanks of `sketch.edit`, by edit.", ""]
+    for declared in EDITS.values():
+        lines += _operation(declared, "sketch.edit")
     for stage, title in STAGES.items():
         lines += [f"## {title}", ""]
         for name, declared in COMMANDS.items():

@@ -23,7 +23,7 @@ from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit, trim
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
-from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
+from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint, Sketch
 from nomogon_core.sketch.solve import Grab, solve
 from nomogon_core.sketch.underhand import along_edge, arc_near, round_near
 
@@ -32,7 +32,7 @@ MOST_ENTITIES, FARTHEST_MM = 5000, 1e6
 FOLLOW_TOLERANCE_PX = 0.8
 
 
-def _store(document, name, sketch):
+def store_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
     """Keep a sketch.
 
     Raises:
@@ -54,7 +54,12 @@ def _place(value):
     return (float(x), float(y))
 
 
-def _coordinates(sketch, value):
+def coordinates(sketch: Sketch, value: Any) -> tuple[float, float]:
+    """A place as sent by the page; of a point, its own.
+
+    Raises:
+        SketchError: there is no such point, or the place is out of reach.
+    """
     place = _place(value)
     if isinstance(place, str):
         if place not in sketch.points:
@@ -80,7 +85,7 @@ def line(
     note = ""
     if not free:
         drawing, note = _levelled(drawing, name)
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return "Line drawn", note
 
 
@@ -117,9 +122,9 @@ def arc(
     """An arc through three places."""
     drawing = sketch_of(document, sketch)
     drawing, _ = edit.add_arc_through(
-        drawing, _place(start), _coordinates(drawing, middle), _place(end), construction=bool(construction)
+        drawing, _place(start), coordinates(drawing, middle), _place(end), construction=bool(construction)
     )
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return "Arc drawn"
 
 
@@ -129,9 +134,9 @@ def circle(
 ) -> str:
     """A circle from its centre and a place on its rim."""
     drawing = sketch_of(document, sketch)
-    radius = math.dist(_coordinates(drawing, center), _coordinates(drawing, rim))
+    radius = math.dist(coordinates(drawing, center), coordinates(drawing, rim))
     drawing, _ = edit.add_circle(drawing, _place(center), radius, construction=bool(construction))
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return f"Circle of {format_length(2 * radius)} mm drawn"
 
 
@@ -148,9 +153,9 @@ def ellipse(
     """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
     drawing = sketch_of(document, sketch)
     drawing, name = edit.add_ellipse(
-        drawing, _place(center), _place(first), _coordinates(drawing, second), construction=bool(construction)
+        drawing, _place(center), _place(first), coordinates(drawing, second), construction=bool(construction)
     )
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return _ellipse_in_words(drawing.geometry(name))
 
 
@@ -166,7 +171,7 @@ def spline(
     drawing, _ = edit.add_spline_through(
         sketch_of(document, sketch), [_place(value) for value in places], construction=bool(construction)
     )
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return f"Spline through {len(places)} places drawn"
 
 
@@ -194,10 +199,10 @@ def follow(
     light, fit = _picture(document, library, picture)
     ends = [_place(value) for value in (start, end)]
     drawn = along_edge(
-        light, fit, _coordinates(drawing, start), _coordinates(drawing, end), FOLLOW_TOLERANCE_PX * fit.mm_per_px
+        light, fit, coordinates(drawing, start), coordinates(drawing, end), FOLLOW_TOLERANCE_PX * fit.mm_per_px
     )
     drawing, names, joints = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
-    _store(document, sketch, tied_joints(_caught(drawing, names, ends), joints))
+    store_sketch(document, sketch, tied_joints(_caught(drawing, names, ends), joints))
     return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
 
 
@@ -228,9 +233,9 @@ def arc_edge(
     """An arc on the picture's edge along three rough places."""
     drawing = sketch_of(document, sketch)
     light, fit = _picture(document, library, picture)
-    drawn = arc_near(light, fit, *(_coordinates(drawing, value) for value in (start, end, middle)))
+    drawn = arc_near(light, fit, *(coordinates(drawing, value) for value in (start, end, middle)))
     drawing, names, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
-    _store(document, sketch, _caught(drawing, names, (start, end)))
+    store_sketch(document, sketch, _caught(drawing, names, (start, end)))
     return f"Arc of radius {format_length(drawn.curves[0].radius)} mm on the picture's edge"
 
 
@@ -241,10 +246,10 @@ def round_edge(
     """A circle, or an ellipse, on the round edge around a place."""
     drawing = sketch_of(document, sketch)
     light, fit = _picture(document, library, picture)
-    drawn = round_near(light, fit, _coordinates(drawing, place))
+    drawn = round_near(light, fit, coordinates(drawing, place))
     found = drawn.curves[0]
     drawing, _, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn")
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     if isinstance(found, Ellipse):
         return (
             _ellipse_in_words(found),
@@ -266,7 +271,7 @@ def _cut(document, name, change, told):
             "What would be left of the sketch cannot meet all of its constraints. Delete one of those on this curve, "
             "and cut again."
         )
-    _store(document, name, refreshed(solution.sketch))
+    store_sketch(document, name, refreshed(solution.sketch))
     return told, f"Gone with it: {', '.join(change.lost)}." if change.lost else ""
 
 
@@ -285,7 +290,7 @@ def extend_curve(document: dict[str, Any], *, name: str, place: list[float], ske
 @command("sketch.add_spline_point", sketch=ID, name=ID, place=PLACE)
 def add_spline_point(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> str:
     """A point more on a spline."""
-    _store(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, _place(place)))
+    store_sketch(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, _place(place)))
     return "Point added to the spline"
 
 
@@ -295,7 +300,7 @@ def remove_spline_point(
 ) -> tuple[str, str]:
     """A point fewer on a spline; the note says how far the curve moved."""
     drawing, off = trim.remove_spline_point(sketch_of(document, sketch), name, _place(place))
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
 
 
@@ -303,7 +308,7 @@ def remove_spline_point(
 def smooth_spline(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """A spline through the same points with an even bend; the note says how far the curve moved."""
     drawing, off = trim.smoother(sketch_of(document, sketch), name)
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return "Spline made smoother", f"The spline moved by at most {format_length(off)} mm."
 
 
@@ -314,7 +319,7 @@ def add_constraint(document: dict[str, Any], *, kind: str, of: list[str], sketch
         raise SketchError(f"There is no constraint {kind!r}.")
     drawing = sketch_of(document, sketch)
     change = constrain(drawing, Constraint(kind, _references(drawing, of)))
-    _store(document, sketch, change.sketch)
+    store_sketch(document, sketch, change.sketch)
     return f"{in_words(change.sketch, change.name).capitalize()} set", change.note
 
 
@@ -350,7 +355,7 @@ def add_dimension(
     if str(text).strip() and change.sketch.constraints[change.name].driving:
         told = read_number(document, text, unit=unit, angle=kind == "angle", at=sketch)
         change = set_value(change.sketch, change.name, told.value, typed=told.typed)
-    _store(document, sketch, change.sketch)
+    store_sketch(document, sketch, change.sketch)
     return f"{in_words(change.sketch, change.name)} set", change.note
 
 
@@ -382,7 +387,7 @@ def change_value(document: dict[str, Any], *, name: str, text: str, unit: str = 
     sketch, drawing, item = _dimension(document, name)
     told = read_number(document, text, unit=unit, angle=item.kind == "angle", at=sketch)
     change = set_value(drawing, name, told.value, typed=told.typed)
-    _store(document, sketch, change.sketch)
+    store_sketch(document, sketch, change.sketch)
     value = change.sketch.constraints[name].value
     return (
         f"{item.name} set to {format_angle(value) if item.kind == 'angle' else format_length(value) + ' mm'}",
@@ -404,7 +409,7 @@ def drag(
 ) -> str:
     """What is free moves; the rest stays."""
     moved = Grab(sketch_of(document, sketch), held).move(_place(offset), _place(place))
-    _store(document, sketch, refreshed(moved))
+    store_sketch(document, sketch, refreshed(moved))
     return "Dragged"
 
 
@@ -413,7 +418,7 @@ def remove(document: dict[str, Any], *, names: list[str], sketch: str = "") -> s
     """Delete points, curves, constraints and dimensions, and what hangs on them."""
     drawing = sketch_of(document, sketch)
     smaller = edit.remove(drawing, names)
-    _store(document, sketch, smaller)
+    store_sketch(document, sketch, smaller)
     data = document["sketches"][sketch_id(document, sketch)]
     if data.get("brought"):
         data["brought"] = {name: source for name, source in data["brought"].items() if name in smaller.curves}
@@ -429,7 +434,7 @@ def remove(document: dict[str, Any], *, names: list[str], sketch: str = "") -> s
 @command("sketch.construction", sketch=ID, names=IDS, on=SWITCH)
 def construction(document: Any, *, names: Any, on: Any, sketch: str = "") -> Any:
     """Make curves construction, or outline again."""
-    _store(document, sketch, edit.set_construction(sketch_of(document, sketch), names, bool(on)))
+    store_sketch(document, sketch, edit.set_construction(sketch_of(document, sketch), names, bool(on)))
     return "Made construction" if on else "Made outline"
 
 
@@ -446,7 +451,7 @@ def join(document: Any, *, first: Any, second: Any, sketch: str = "") -> Any:
         raise SketchError(
             "The two ends cannot be joined: the constraints on both hold them apart. Delete one of those first."
         )
-    _store(document, sketch, refreshed(solution.sketch))
+    store_sketch(document, sketch, refreshed(solution.sketch))
     return f"Gap of {format_length(gap)} mm joined"
 
 
@@ -456,7 +461,7 @@ def rectangle(
 ) -> str:
     """Four lines, level and upright, between two opposite corners."""
     drawing = sketch_of(document, sketch)
-    (x0, y0), (x1, y1) = _coordinates(drawing, first), _coordinates(drawing, second)
+    (x0, y0), (x1, y1) = coordinates(drawing, first), coordinates(drawing, second)
     if abs(x1 - x0) < edit.SAME_PLACE_MM or abs(y1 - y0) < edit.SAME_PLACE_MM:
         raise SketchError("The rectangle would have no area: both corners lie on one line. Click the corners apart.")
     places = [_place(first), (x1, y0), _place(second), (x0, y1)]
@@ -469,7 +474,7 @@ def rectangle(
             drawing, names[index], names[(index + 1) % 4], construction=bool(construction)
         )
         drawing, _ = edit.add_constraint(drawing, Constraint(kind, (line_name,)))
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     return f"Rectangle of {format_length(abs(x1 - x0))} × {format_length(abs(y1 - y0))} mm drawn"
 
 
@@ -503,7 +508,7 @@ def bring(document: dict[str, Any], library: Any, *, body: str, edge: str, sketc
     held = drawing.curves[name].points if drawing.curves[name].kind == "line" else (name,)
     for one in held:
         drawing, _ = edit.add_constraint(drawing, Constraint("fixed", (one,), source="solid"))
-    _store(document, sketch, drawing)
+    store_sketch(document, sketch, drawing)
     document["sketches"][sketch]["brought"] = data.get("brought", {}) | {name: {"body": body, "edge": edge}}
     return f"Edge brought into {data['title']}, as construction that follows it"
 

@@ -13,10 +13,11 @@ from nomogon_core.job.places import check_plane
 from nomogon_core.job.quantities import free_name, read_number, rename_in_all
 from nomogon_core.job.schema import PLANE_FIELDS
 from nomogon_core.quantity.units import format_angle, format_length
+from nomogon_core.sentence import Length
 from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.planes import operation_of
-from nomogon_core.solid.sentence import BodyBlank, Centres, Edges, Length, Regions
+from nomogon_core.solid.sentence import BodyBlank, Centres, Edges, Regions
 
 BLANKS = Record(rest=PLAIN)
 MOST_STEPS = 400

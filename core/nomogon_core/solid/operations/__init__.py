@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from nomogon_core.errors import OperationError
 
 if TYPE_CHECKING:
-    from nomogon_core.solid.sentence import Declaration
+    from nomogon_core.sentence import Declaration
 
 
 def _found():

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nomogon_core.solid.sentence import BodyBlank, Choice, Clause, Declaration, Length, Regions, When
+from nomogon_core.sentence import Choice, Clause, Declaration, Length, When
+from nomogon_core.solid.sentence import BodyBlank, Regions
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
-from nomogon_core.solid.sentence import Declaration, Edges, Length
+from nomogon_core.sentence import Declaration, Length
+from nomogon_core.solid.sentence import Edges
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nomogon_core.solid.sentence import BodyBlank, Centres, Choice, Declaration, Length, When
+from nomogon_core.sentence import Choice, Declaration, Length, When
+from nomogon_core.solid.sentence import BodyBlank, Centres
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask

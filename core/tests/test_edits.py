@@ -1,0 +1,321 @@
+"""Edits of the sketch that are said as sentences: offset, corner, mirror, move, turn, scale, repeat, close up."""
+
+import math
+import unittest
+
+import numpy as np
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.tests.specimens import drawn, fixed, tied
+from examples.parts import rounded_polygon
+from nomogon_core.errors import OperationError, SketchError
+from nomogon_core.geometry.curves import Ellipse, Spline, closed_area, outline_points
+from nomogon_core.job.commands import carry_out
+from nomogon_core.job.document import new_document, sketch_of
+from nomogon_core.job.library import Library
+from nomogon_core.sketch import arrange, edit
+from nomogon_core.sketch.chains import as_run, chains
+from nomogon_core.sketch.edits import EDITS
+from nomogon_core.sketch.model import Constraint, Sketch
+from nomogon_core.sketch.offset import backwards, offset
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.sketch.solve import freedom
+
+
+def done(sketch, kind, **filled):
+    return EDITS[kind].build(sketch, filled)
+
+
+def rectangle(width=40.0, height=20.0):
+    sketch = drawn(rounded_polygon([(0, 0), (width, 0), (width, height), (0, height)], [0] * 4))
+    return sketch, list(sketch.curves)
+
+
+def areas(sketch):
+    return sorted(round(region.area, 6) for region in find_regions(sketch))
+
+
+class Offsets(unittest.TestCase):
+    """Against shapely's buffer, a general-purpose library, on outlines of lines, arcs and cubics."""
+
+    def outlines(self, random):
+        count = int(random.integers(4, 8))
+        angles = np.sort(random.uniform(0, 2 * math.pi, count))
+        places = [
+            (float(r * math.cos(a)), float(r * math.sin(a))) for r, a in zip(random.uniform(25, 45, count), angles)
+        ]
+        yield rounded_polygon(places, [0.0] * count)
+        yield rounded_polygon([(0, 0), (50, 0), (50, 15), (20, 18), (18, 40), (0, 40)], [4, 3, 0, 2, 5, 0])
+        wave = 3 * random.normal(0, 1, 4)
+        points = [
+            (0, 0),
+            (10, wave[0]),
+            (20, wave[1]),
+            (30, 0),
+            (45, 8),
+            (40, 25),
+            (25, 30),
+            (5, 28 + wave[2]),
+            (-8, 14),
+            (0, 0),
+        ]
+        yield [Spline(points)]
+
+    @settings(max_examples=12, deadline=None)
+    @given(st.integers(0, 10**6))
+    def test_areas_agree_with_a_buffer(self, seed):
+        random = np.random.default_rng(seed)
+        for outline in self.outlines(random):
+            polygon = shapely.Polygon(outline_points(outline, 1e-4))
+            if not polygon.is_valid:
+                continue
+            run = list(outline) if closed_area(tuple(outline)) > 0 else backwards(outline)
+            for distance in (-3.0, -0.8, 0.8, 3.0):
+                told = sum(closed_area(chain.curves) for chain in offset(run, True, distance))
+                wanted = polygon.buffer(distance, quad_segs=300).area
+                self.assertAlmostEqual(told, wanted, delta=3e-4 * polygon.area)
+
+    def test_sharp_corners_and_round_ones(self):
+        sketch, lines = rectangle()
+        sharp = done(sketch, "offset", curves=lines, distance=2.0, side="out", corners="sharp").sketch
+        self.assertEqual(len(sharp.curves), 8)
+        self.assertAlmostEqual(areas(sharp)[0], 44 * 24 - 40 * 20, places=6)
+        rounded = done(sketch, "offset", curves=lines, distance=2.0, side="both", corners="round").sketch
+        self.assertEqual(len(rounded.curves), 4 + 4 + 8)
+        self.assertAlmostEqual(sum(areas(rounded)), 44 * 24 - 16 + 4 * math.pi, places=5)
+        with self.assertRaisesRegex(SketchError, "narrower than twice that"):
+            done(sketch, "offset", curves=lines, distance=12.0, side="in", corners="sharp")
+
+    def test_a_circle_an_ellipse_and_an_open_chain(self):
+        sketch, circle = edit.add_circle(Sketch(), (0, 0), 10)
+        wider = done(sketch, "offset", curves=[circle], distance=1.5, side="out", corners="round").sketch
+        self.assertEqual(sorted(curve.radius for curve in wider.curves.values()), [10, 11.5])
+        oval = Ellipse((0, 0), (20, 12), 0.3)
+        told = sum(closed_area(chain.curves) for chain in offset([oval], True, 2.0))
+        wanted = shapely.Polygon(oval.at(np.linspace(0, 2 * math.pi, 20_001)[:-1])).buffer(2.0, quad_segs=300).area
+        self.assertAlmostEqual(told, wanted, delta=1e-4 * wanted)
+        sketch, lines = rectangle()
+        (chain,) = offset(as_run(sketch, lines[:2], False), False, 2.0, sharp=True)
+        self.assertFalse(chain.closed)
+        self.assertEqual(len(chain.curves), 2)
+
+    def test_chains(self):
+        sketch, lines = rectangle()
+        self.assertEqual([(len(run), closed) for run, closed in chains(sketch, lines)], [(4, True)])
+        self.assertEqual([(len(run), closed) for run, closed in chains(sketch, lines[::2])], [(1, False), (1, False)])
+        self.assertGreater(closed_area(tuple(as_run(sketch, lines[::-1], True))), 0)
+        corner = sketch.curves[lines[0]].points[0]
+        sketch, third = edit.add_line(sketch, corner, (-9, -9))
+        with self.assertRaisesRegex(SketchError, r"More than two .* meet at \(0.00, 0.00\)"):
+            chains(sketch, [*lines, third])
+
+
+class Corners(unittest.TestCase):
+    def test_rounded_between_lines(self):
+        # Tangent length of a radius r in a corner of 90 degrees: r; area lost: (1 - pi / 4) r^2.
+        sketch, lines = rectangle()
+        corner = sketch.curves[lines[0]].points[0]
+        edited = done(sketch, "corner", corner=corner, how="round", size=5.0)
+        self.assertAlmostEqual(areas(edited.sketch)[0], 800 - (1 - math.pi / 4) * 25, places=6)
+        (radius,) = [item for item in edited.sketch.constraints.values() if item.is_dimension]
+        self.assertEqual((radius.kind, radius.value), ("radius", 5.0))
+        self.assertNotIn(corner, edited.sketch.points)
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.floats(0.35, 2.8), st.floats(0.5, 4.0))
+    def test_contacts_at_any_angle(self, angle, radius):
+        # Tangent length r / tan(angle / 2), corner to centre r / sin(angle / 2) (any geometry text).
+        sketch, first = edit.add_line(Sketch(), (0, 0), (60, 0))
+        corner = sketch.curves[first].points[0]
+        sketch, _ = edit.add_line(sketch, corner, (60 * math.cos(angle), 60 * math.sin(angle)))
+        made = done(sketch, "corner", corner=corner, how="round", size=radius).sketch
+        arc = next(curve for curve in made.curves.values() if curve.kind == "arc")
+        self.assertAlmostEqual(math.hypot(*made.points[arc.points[0]]), radius / math.sin(angle / 2), places=6)
+        near = min(math.hypot(*made.points[point]) for point in arc.points[1:])
+        self.assertAlmostEqual(near, radius / math.tan(angle / 2), places=6)
+
+    def test_between_a_line_and_an_arc_and_a_spline(self):
+        sketch, arc = edit.add_arc_through(Sketch(), (0, 0), (10, 6), (20, 0))
+        corner = next(point for point in sketch.curves[arc].points[1:] if sketch.points[point][0] > 10)
+        sketch, line = edit.add_line(sketch, corner, (40, 0))
+        made = done(sketch, "corner", corner=corner, how="round", size=2.0).sketch
+        self.assertEqual(len(made.curves), 3)
+        fillet = next(name for name in made.curves if name not in (arc, line))
+        center, big = made.points[made.curves[fillet].points[0]], made.curves[arc]
+        self.assertAlmostEqual(math.dist(center, made.points[big.points[0]]), big.radius + 2.0, places=6)
+        self.assertAlmostEqual(abs(center[1]), 2.0, places=6)
+        sketch, spline = edit.add_spline_through(Sketch(), [(0, 0), (10, 8), (20, 2)])
+        corner = sketch.curves[spline].points[-1]
+        sketch, line = edit.add_line(sketch, corner, (45, 2))
+        made = done(sketch, "corner", corner=corner, how="round", size=3.0).sketch
+        self.assertEqual(len(made.curves), 3)
+
+    def test_cut_and_too_large(self):
+        sketch, lines = rectangle()
+        corner = sketch.curves[lines[0]].points[0]
+        self.assertAlmostEqual(
+            areas(done(sketch, "corner", corner=corner, how="cut", size=4.0).sketch)[0], 792.0, places=6
+        )
+        with self.assertRaisesRegex(SketchError, "does not fit at this corner; at most (19.99|20.00) mm does"):
+            done(sketch, "corner", corner=corner, how="round", size=30.0)
+        with self.assertRaisesRegex(SketchError, "just two curves"):
+            done(edit.add_point(sketch, (90, 90))[0], "corner", corner=f"p{sketch.next_number}", how="cut", size=1.0)
+
+    def test_what_goes_is_told(self):
+        sketch, lines = rectangle()
+        sketch = tied(sketch, Constraint("distance", lines[:1], value=40.0, name="Length"))
+        corner = sketch.curves[lines[0]].points[0]
+        self.assertEqual(done(sketch, "corner", corner=corner, how="round", size=3.0).lost, ("Length (40.00 mm)",))
+
+
+class Arranged(unittest.TestCase):
+    def test_moved_as_a_whole_keeps_everything(self):
+        sketch, lines = rectangle()
+        sketch = tied(sketch, *[Constraint(kind, (line,)) for kind, line in zip(("horizontal", "vertical") * 2, lines)])
+        moved = done(sketch, "move", curves=lines, leaving="move", **{"from": (0, 0), "to": (7, 3)})
+        self.assertEqual(moved.lost, ())
+        self.assertEqual(moved.sketch.constraints, sketch.constraints)
+        for name, (x, y) in sketch.points.items():
+            np.testing.assert_allclose(moved.sketch.points[name], (x + 7, y + 3), atol=1e-12)
+
+    def test_turned_loses_what_is_level_and_says_so(self):
+        sketch, lines = rectangle()
+        sketch = tied(
+            sketch,
+            Constraint("horizontal", lines[:1]),
+            Constraint("perpendicular", lines[:2]),
+            Constraint("distance", lines[:1], value=40.0, name="Length"),
+        )
+        turned = done(sketch, "turn", curves=lines, leaving="move", center=(0, 0), angle=math.radians(30))
+        self.assertEqual(len(turned.lost), 1)
+        self.assertIn("horizontal", turned.lost[0])
+        self.assertEqual({item.kind for item in turned.sketch.constraints.values()}, {"perpendicular", "distance"})
+
+    def test_scaled_dimensions_grow_with_it(self):
+        sketch, lines = rectangle()
+        sketch = tied(sketch, Constraint("distance", lines[:1], value=40.0, name="Length", typed="40 mm"))
+        larger = done(sketch, "scale", curves=lines, leaving="move", center=(0, 0), factor=1.5).sketch
+        self.assertAlmostEqual(next(iter(larger.constraints.values())).value, 60.0)
+        self.assertAlmostEqual(areas(larger)[0], 800 * 2.25, places=6)
+
+    def test_what_is_tied_to_the_rest_follows(self):
+        sketch, lines = rectangle()
+        sketch, circle = edit.add_circle(sketch, (20, 10), 3)
+        center = sketch.curves[circle].points[0]
+        corner = sketch.curves[lines[0]].points[0]
+        sketch = tied(
+            sketch,
+            Constraint("across", (corner, center), value=20.0, name="a"),
+            Constraint("up", (corner, center), value=10.0, name="b"),
+        )
+        moved = done(sketch, "move", curves=lines, leaving="move", **{"from": (0, 0), "to": (5, 0)})
+        self.assertEqual(moved.lost, ())
+        np.testing.assert_allclose(moved.sketch.points[center], (25, 10), atol=1e-9)
+
+    def test_a_mirrored_half_stays_the_image(self):
+        sketch, axis = edit.add_line(Sketch(), (0, -10), (0, 30), construction=True)
+        sketch, side = edit.add_line(sketch, (0, 20), (15, 12))
+        sketch, arc = edit.add_arc_through(sketch, sketch.curves[side].points[1], (20, 5), (15, 0))
+        sketch, spline = edit.add_spline_through(sketch, [sketch.curves[arc].points[1], (8, -3), (0, -2)])
+        half = [side, arc, spline]
+        both = done(sketch, "mirror", curves=half, axis=axis, crossing="smooth", kept="kept").sketch
+        self.assertEqual(len(both.curves), 7)
+        self.assertEqual(len(find_regions(both)), 1)
+        self.assertAlmostEqual(*(both.points[point][1] for point in both.curves[side].points), places=7)
+        end = both.curves[side].points[1]
+        changed = tied(
+            both, fixed(axis), Constraint("across", (both.curves[side].points[0], end), value=18.0, name="w")
+        )
+        xs = sorted(place[0] for place in changed.points.values())
+        self.assertAlmostEqual(xs[0], -xs[-1], places=6)
+        free = done(sketch, "mirror", curves=half, axis=axis, crossing="as", kept="free").sketch
+        self.assertGreater(freedom(free).degrees, freedom(both).degrees)
+
+    def test_repeated_in_a_row_a_ring_and_along_a_curve(self):
+        sketch, circle = edit.add_circle(Sketch(), (20, 0), 2)
+        sketch = tied(sketch, Constraint("diameter", (circle,), value=4.0, name="d"))
+        ring = done(sketch, "repeat", curves=[circle], count=6, way="ring", center=(0, 0)).sketch
+        centers = np.array([ring.points[curve.points[0]] for curve in ring.curves.values()])
+        np.testing.assert_allclose(np.hypot(*centers.T), 20.0, atol=1e-9)
+        self.assertEqual(len(centers), 6)
+        wider = tied(
+            ring,
+            fixed(*[]),
+            Constraint(
+                "distance", (ring.curves[circle].points[0],) * 1 + (list(ring.points)[1],), value=20.0, name="e"
+            ),
+        )
+        self.assertEqual({round(curve.radius, 9) for curve in wider.curves.values()}, {2.0})
+        row = done(sketch, "repeat", curves=[circle], count=4, way="row", pitch=12.5, direction=math.pi / 2).sketch
+        self.assertEqual(sorted(round(row.points[c.points[0]][1], 9) for c in row.curves.values()), [0, 12.5, 25, 37.5])
+        sketch, path = edit.add_arc_through(sketch, (20, 0), (0, 20), (-20, 0))
+        along = done(sketch, "repeat", curves=[circle], count=3, way="along", along=path).sketch
+        places = {
+            tuple(np.round(along.points[c.points[0]], 4) + 0.0) for c in along.curves.values() if c.kind == "circle"
+        }
+        self.assertEqual(places, {(20, 0), (0, 20), (-20, 0)})
+
+    def test_a_copy_shares_ends_that_meet(self):
+        sketch, line = edit.add_line(Sketch(), (0, 0), (10, 0))
+        made, became = arrange.copy(sketch, [line], arrange.shifted((10, 0)))
+        self.assertEqual(became[sketch.curves[line].points[0]], sketch.curves[line].points[1])
+        self.assertEqual(len(made.points), 3)
+
+
+class ClosedUp(unittest.TestCase):
+    @settings(max_examples=20, deadline=None)
+    @given(st.integers(3, 9), st.integers(0, 10**6))
+    def test_overlong_sides_of_a_polygon(self, count, seed):
+        random = np.random.default_rng(seed)
+        angles = 2 * math.pi * (np.arange(count) + random.uniform(-0.2, 0.2, count)) / count
+        corners = 30 * np.column_stack([np.cos(angles), np.sin(angles)])
+        sketch, lines = Sketch(), []
+        for a, b in zip(corners, np.roll(corners, -1, axis=0)):
+            way = (b - a) / math.dist(a, b)
+            sketch, line = edit.add_line(sketch, a - way * random.uniform(1, 5), b + way * random.uniform(1, 5))
+            lines.append(line)
+        order = [lines[index] for index in random.permutation(count)]
+        closed = done(sketch, "close-up", curves=order).sketch
+        (area,) = areas(closed)
+        self.assertAlmostEqual(area, shapely.Polygon(corners).area, places=4)
+
+    def test_lines_that_fall_short_are_named(self):
+        sketch, first = edit.add_line(Sketch(), (0, 0), (30, 0))
+        sketch, second = edit.add_line(sketch, (20, -5), (20, 20))
+        sketch, third = edit.add_line(sketch, (40, 40), (60, 60))
+        with self.assertRaisesRegex(SketchError, "crosses fewer than two of the others"):
+            done(sketch, "close-up", curves=[first, second, third])
+
+
+class Command(unittest.TestCase):
+    def setUp(self):
+        self.document = new_document()
+        self.do("sketch.rectangle", first=[0, 0], second=[40, 20])
+
+    def do(self, command, /, **arguments):
+        outcome = carry_out(self.document, command, arguments, Library())
+        self.document = outcome.document
+        return outcome
+
+    def test_numbers_may_be_expressions_and_what_is_missing_is_said(self):
+        lines = list(sketch_of(self.document).curves)
+        self.do("ledger.add", name="gap", text="3 mm")
+        blanks = {"curves": lines, "distance": "gap / 2", "side": "in", "corners": "sharp"}
+        self.assertIn("Offset by 1.50 mm: 4 curves", self.do("sketch.edit", kind="offset", blanks=blanks).told)
+        with self.assertRaisesRegex(OperationError, "Offset needs a distance"):
+            self.do("sketch.edit", kind="offset", blanks=blanks | {"distance": None})
+        with self.assertRaisesRegex(OperationError, "a whole number from 2 to 200"):
+            ring = {"curves": lines[:1], "count": "2.5", "way": "ring", "center": [0, 0]}
+            self.do("sketch.edit", kind="repeat", blanks=ring)
+        with self.assertRaisesRegex(SketchError, "There is no edit 'melt'"):
+            self.do("sketch.edit", kind="melt", blanks={})
+
+    def test_every_example_names_blanks_that_there_are(self):
+        for declared in EDITS.values():
+            self.assertLessEqual(declared.example.keys(), declared.blanks().keys())
+
+
+if __name__ == "__main__":
+    unittest.main()
