@@ -1,6 +1,8 @@
 """The Tray of each stage: groups that ``[`` and ``]`` turn through, and in each its tools with what their first click
 does."""
 
+from nomogon_core.sketch.edits import EDITS
+
 TRAYS = {
     "reference": (
         {
@@ -167,6 +169,7 @@ TRAYS = {
                 ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
             ),
         },
+        {"name": "Change", "tools": tuple((kind, one.title, one.told) for kind, one in EDITS.items())},
         {
             "name": "Spline",
             "tools": (
@@ -191,6 +194,11 @@ TRAYS = {
                 ("parallel", "Parallel", "Click two lines."),
                 ("perpendicular", "Perpendicular", "Click two lines."),
                 ("tangent", "Tangent", "Click two curves that should touch smoothly."),
+                (
+                    "smooth",
+                    "Smooth",
+                    "Click a spline and the curve that it ends at: their bends become equal there.",
+                ),
                 ("equal", "Equal", "Click two lines, or two circles or arcs."),
             ),
         },
@@ -201,19 +209,24 @@ TRAYS = {
                 ("concentric", "Concentric", "Click two circles or arcs."),
                 ("symmetric", "Symmetric", "Click two points, then the line between them."),
                 ("midpoint", "Midpoint", "Click a point, then a line."),
-                ("on curve", "On curve", "Click a point, then a line, circle or arc."),
+                ("on curve", "On curve", "Click a point, then a curve."),
                 ("fixed", "Fixed", "Click a point or curve that should stay where it is."),
             ),
         },
         {
             "name": "Dimension",
             "tools": (
-                ("distance", "Distance", "Click a line, or two points, or a point and a line."),
+                ("distance", "Distance", "Click a line, or two points, or a point and a curve, or two curves."),
                 ("across", "Across", "Click two points, or a line, to say how far apart they are from left to right."),
                 ("up", "Up", "Click two points, or a line, to say how far apart they are from bottom to top."),
                 ("radius", "Radius", "Click a circle or an arc."),
-                ("diameter", "Diameter", "Click a circle or an arc."),
+                (
+                    "diameter",
+                    "Diameter",
+                    "Click a circle or an arc; or a line of a half profile, then its axis.",
+                ),
                 ("angle", "Angle", "Click two lines."),
+                ("arc length", "Arc length", "Click an arc."),
             ),
         },
         {

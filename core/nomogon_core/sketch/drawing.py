@@ -74,6 +74,14 @@ def draw_moved(before: Sketch, after: Sketch, unit: str = "mm") -> dict[str, Any
     }
 
 
+def changed_paths(before: Sketch, after: Sketch) -> dict[str, list]:
+    """Path data of what is drawn otherwise or new in a changed sketch, and ids of the curves that it takes the place
+    of."""
+    new = [name for name in after.curves if name not in before.curves or after.geometry(name) != before.geometry(name)]
+    gone = [name for name in before.curves if name in new or name not in after.curves]
+    return {"paths": [path_data([after.geometry(name)]) for name in new], "gone": gone}
+
+
 def _curves(sketch, free):
     drawn = []
     for name, curve in sketch.curves.items():

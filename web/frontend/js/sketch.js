@@ -7,6 +7,7 @@ import { Board } from "./board.js";
 import { followDrag } from "./gestures.js";
 import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
+import { createEdits } from "./edit_sentence.js";
 import { startOpened } from "./opened.js";
 
 const element = document.getElementById("board");
@@ -27,6 +28,7 @@ const WANTED = {
   parallel: 2,
   perpendicular: 2,
   tangent: 2,
+  smooth: 2,
   equal: 2,
   concentric: 2,
   symmetric: 3,
@@ -39,8 +41,9 @@ const WANTED = {
   radius: 1,
   diameter: 1,
   angle: 2,
+  "arc length": 1,
 };
-const DIMENSIONS = new Set(["distance", "across", "up", "radius", "diameter", "angle"]);
+const DIMENSIONS = new Set(["distance", "across", "up", "radius", "diameter", "angle", "arc length"]);
 const LINE_ALONE = new Set(["horizontal", "vertical", "distance", "across", "up"]);
 
 let fitted = false;
@@ -113,6 +116,19 @@ function caught(place, off) {
 }
 
 const pens = createPens({ board, drawing, caught, command, send, tell, say });
+const edits = createEdits({
+  board,
+  drawing,
+  caught,
+  ask,
+  send,
+  command,
+  choose,
+  release: () => tray.release(),
+  say,
+  unit,
+});
+const EDITS = new Set([...document.querySelectorAll("[data-tools=Change] .tool")].map((tool) => tool.dataset.tool));
 
 function choose(ids) {
   drawing.choose(ids);
@@ -138,7 +154,8 @@ async function tie(kind, id) {
     of.length === 1 &&
     drawing.curve(of[0])?.kind === "line" &&
     !(kind === "distance" && id === null);
-  const need = lineAlone ? 1 : WANTED[kind];
+  const straight = of.some((one) => drawing.point(one) || drawing.curve(one)?.kind === "line");
+  const need = lineAlone ? 1 : kind === "diameter" && straight ? 2 : WANTED[kind];
   if (of.length < need) return tell(`${need - of.length} more to choose for ${kind}.`);
   choose([]);
   const ordered = [...of].sort((a, b) => Number(Boolean(drawing.curve(a))) - Number(Boolean(drawing.curve(b))));
@@ -160,7 +177,7 @@ function askValue(id) {
   form.querySelector("label span").textContent = dimension.name;
   form.style.left = `${Math.min(Math.max(30, box.left - frame.left - 40), element.clientWidth - 290)}px`;
   form.style.top = `${Math.min(Math.max(30, box.top - frame.top + 20), element.clientHeight - 76)}px`;
-  form.elements.value.value = dimension.label.replace(/^\(?[RØ]?/, "").replace(")", "");
+  form.elements.value.value = dimension.label.replace(/^\(?[RØ⌒]?/, "").replace(")", "");
   form.elements.value.select();
   choose([id]);
 }
@@ -236,6 +253,7 @@ const tray = startTray({
   take(name) {
     closeAsk();
     pens.put(null);
+    edits.close();
     drawing.pickBehind(name === "bring");
     if (name === "fit") {
       fit();
@@ -247,6 +265,7 @@ const tray = startTray({
       choose([]);
       return pens.put(name);
     }
+    if (EDITS.has(name)) return edits.open(name, [...drawing.chosen]);
     if (WANTED[name] && drawing.chosen.size) return tie(name, null);
     if (name === "remove" && drawing.chosen.size) {
       const names = [...drawing.chosen];
@@ -264,6 +283,7 @@ const tray = startTray({
     drawing.pickBehind(false);
     closeAsk();
     pens.put(null);
+    edits.close();
     choose([]);
   },
 });
@@ -279,6 +299,7 @@ board.svg.addEventListener("click", (event) => {
   const tool = tray.current();
   if (pens.active()) return pens.click(event);
   const id = things(event);
+  if (edits.active()) return edits.click(event, id);
   if (WANTED[tool]) return id && tie(tool, id);
   if (CLICKS[tool]) return CLICKS[tool](id, event);
   if (!id) return choose([]);
@@ -287,6 +308,7 @@ board.svg.addEventListener("click", (event) => {
   choose(ids);
 });
 board.svg.addEventListener("dblclick", (event) => {
+  if (edits.active()) return edits.chain(things(event));
   const dimension = event.target.closest("[data-dimension]")?.dataset.dimension;
   if (dimension) askValue(dimension);
 });
@@ -301,8 +323,8 @@ function held(target) {
 
 followDrag(board.svg, {
   begin(event) {
-    if (event.button !== 0 || pens.active() || WANTED[tray.current()] || CLICKS[tray.current()] || !mayChange)
-      return null;
+    const busy = pens.active() || edits.active() || WANTED[tray.current()] || CLICKS[tray.current()];
+    if (event.button !== 0 || busy || !mayChange) return null;
     const what = held(event.target);
     return what && (drag = { held: what, from: board.at(event), to: null, busy: false, sequence: 0 });
   },
@@ -355,7 +377,7 @@ document.addEventListener("keydown", (event) => {
     if (event.key === "Escape") closeAsk();
     return;
   }
-  if (event.key === "Enter") pens.finish();
+  if (event.key === "Enter") edits.active() ? edits.enter() : pens.finish();
   if (event.key === "0") fit();
   if ((event.key === "Delete" || event.key === "Backspace") && drawing.chosen.size) {
     const names = [...drawing.chosen];

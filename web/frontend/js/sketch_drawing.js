@@ -21,6 +21,7 @@ export function createDrawing(board) {
   let comb = null;
   let behind = [];
   let picking = false;
+  let instead = null;
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
@@ -44,7 +45,8 @@ export function createDrawing(board) {
     for (const curve of curves) paths.push(shape("path", { class: "casing", d: curve.d }));
     for (const curve of curves) {
       if (chosen.has(curve.id)) paths.push(shape("path", { class: "halo", d: curve.d }));
-      const kind = `curve${curve.construction ? " construction" : curve.free ? " free" : ""}${selected(curve.id)}`;
+      const going = instead?.gone.includes(curve.id) ? " going" : "";
+      const kind = `curve${curve.construction ? " construction" : curve.free ? " free" : ""}${selected(curve.id)}${going}`;
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
@@ -56,6 +58,7 @@ export function createDrawing(board) {
         shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }),
       );
     for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
+    for (const d of instead?.paths ?? []) paths.push(shape("path", { class: "would-be", d }));
     board.world.replaceChildren(...paths);
   }
 
@@ -306,6 +309,11 @@ export function createDrawing(board) {
       snap = caught;
       drawWorld();
       drawScreen();
+    },
+    /** What an edit that is being written would draw, and which curves it takes the place of; null for nothing. @param {{ paths: string[], gone: string[] } | null} found */
+    wouldBe(found) {
+      instead = found;
+      drawWorld();
     },
     /** Teeth and worst places of the departure from the picture's edge, or null for none. @param {any} found */
     comb(found) {

@@ -4,19 +4,22 @@ from django.http import JsonResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.errors import InputError
+from nomogon_core.job.commands import carry_out
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.kept import Kept
 from nomogon_core.sketch.dimensions import refreshed
-from nomogon_core.sketch.drawing import draw_moved
+from nomogon_core.sketch.drawing import changed_paths, draw_moved
+from nomogon_core.sketch.edits import EDITS
 from nomogon_core.sketch.solve import Grab
 from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
+from stages.declared import part_of
 from stages.requests import number_from, sent_by, unit_of
 from stages.sketch.boards import behind, sketch_board
 from store import pictures
 from store.access import job_for
-from store.documents import edge_of
+from store.documents import Shelf, edge_of
 from store.models import Member
 from store.working import here_for, here_of, work_on
 from work import services
@@ -41,6 +44,34 @@ def open_sketch(request, job_id):
 @require_GET
 def board(request, job_id):
     return JsonResponse(sketch_board(here_for(request, job_id), unit_of(request)))
+
+
+@require_GET
+def edits(request, job_id):
+    """Every edit as the page writes its sentence."""
+    job_for(request, job_id)
+    unit = unit_of(request)
+    told = {
+        kind: {"title": one.title, "told": one.told, "parts": [part_of(part, unit) for part in one.sentence]}
+        for kind, one in EDITS.items()
+    }
+    return JsonResponse({"edits": told})
+
+
+@require_POST
+def preview(request, job_id):
+    """What an edit that is being written would draw and take away; nothing of the job changes."""
+    here = here_for(request, job_id, change=True)
+    sent = sent_by(request)
+    arguments = {
+        "kind": sent.get("kind"),
+        "blanks": sent.get("blanks"),
+        "sketch": here.sketch_id,
+        "unit": unit_of(request),
+    }
+    outcome = carry_out(here.document, "sketch.edit", arguments, Shelf(here.job))
+    before, after = (sketch_of(document, here.sketch_id) for document in (here.document, outcome.document))
+    return JsonResponse(changed_paths(before, after) | {"told": outcome.told, "note": outcome.note})
 
 
 @require_POST

@@ -3,10 +3,10 @@
 from nomogon_core.job.document import numbers_of
 from nomogon_core.job.places import plane_words
 from nomogon_core.quantity.units import format_angle, format_length
-from nomogon_core.sentence import Blank, Choice, Clause, Length, When
+from nomogon_core.sentence import Choice, Length
 from nomogon_core.solid.operations import DECLARATIONS, declaration
 from nomogon_core.solid.selection import words_of_rule
-from nomogon_core.solid.sentence import BodyBlank
+from stages.declared import part_of
 
 NO_SPACE_BEFORE = (",", ".", ";")
 
@@ -93,7 +93,7 @@ PLACES = {
 def declared(unit):
     """Every operation and plane as the page writes a new one: its parts with what usually stands in their blanks."""
     found = {
-        kind: {"title": one.title, "told": one.told, "parts": [_part(part, unit) for part in one.sentence]}
+        kind: {"title": one.title, "told": one.told, "parts": [part_of(part, unit) for part in one.sentence]}
         for kind, one in DECLARATIONS.items()
     }
     usual = "1/4 in" if unit == "in" else "5 mm"
@@ -110,23 +110,6 @@ def filled(operation, unit):
         is_number = isinstance(value, dict) and "value" in value
         told[name] = value["typed"] or f"{format_length(value['value'], unit=unit)} {unit}" if is_number else value
     return {"kind": operation.kind, "filled": told}
-
-
-def _part(part, unit):
-    if isinstance(part, When):
-        return {"when": part.choice, "values": list(part.values), "parts": [_part(one, unit) for one in part.parts]}
-    if isinstance(part, Clause):
-        return {"clause": part.offer, "first": part.first.name, "parts": [_part(one, unit) for one in part.parts]}
-    if not isinstance(part, Blank):
-        return {"text": part}
-    told = {"blank": part.name, "kind": part.kind, "asks": part.asks, "empty": part.empty}
-    if isinstance(part, Length):
-        told["usual"] = part.usual_in if unit == "in" else part.usual
-    if isinstance(part, Choice):
-        told["options"] = [[value, words] for value, words in part.options.items()]
-    if isinstance(part, BodyBlank):
-        told |= {"when": part.when, "makes": part.makes}
-    return told
 
 
 def words(document, operation, unit, numbers_told):

@@ -1,0 +1,239 @@
+// An edit of the sketch being written in the Prompt: its words, its blanks, and what it would do, shown on the Board.
+
+import { chainOf } from "./chain.js";
+import { standing } from "./words.js";
+
+const PREVIEW_MS = 140;
+const NUMBERS = new Set(["length", "angle", "count", "factor"]);
+const PICKED = new Set(["curves", "line", "corner", "spot"]);
+
+/** Whether nothing stands in a blank yet. @param {any} value */
+const isOpen = (value) => value === undefined || value === null || value === "" || value?.length === 0;
+
+/** @param {any[]} parts @returns {any[]} */
+const every = (parts) => parts.flatMap((part) => (part.parts ? every(part.parts) : part.blank ? [part] : []));
+
+/**
+ * @param {{ board: any, drawing: any, caught: (place: number[], off: boolean) => any, ask: (path: string) => Promise<any>,
+ *   send: (path: string, body: any) => Promise<any>, command: (name: string, args: any) => Promise<any>, choose: (ids: any) => void,
+ *   release: () => void, say: (text: string, bad?: boolean) => void, unit: string }} hooks
+ */
+export function createEdits({ board, drawing, caught, ask, send, command, choose, release, say, unit }) {
+  const form = /** @type {HTMLFormElement} */ (document.getElementById("sentence"));
+  const prompt = document.getElementById("prompt");
+  const words = form.querySelector(".said-words");
+  const told = form.querySelector(".asks");
+  let declared = null;
+  let known = null;
+  let kind = "";
+  let filled = {};
+  let active = "";
+  let timer = 0;
+  let turn = 0;
+
+  const load = async () => (known ??= (await ask("sketch/edits")).edits);
+  const parts = () => standing(declared.parts, filled);
+  const blanks = () => parts().filter((part) => part.blank);
+  const blank = (name) => every(declared.parts).find((part) => part.blank === name);
+  const firstOpen = () => blanks().find((part) => isOpen(filled[part.blank]));
+  const sent = () => Object.fromEntries(blanks().map((part) => [part.blank, filled[part.blank]]));
+
+  function ink(text, bad = false) {
+    told.textContent = text;
+    told.classList.toggle("bad", bad);
+  }
+
+  function show() {
+    const marked = every(declared.parts).flatMap((part) =>
+      part.kind === "spot" ? [] : PICKED.has(part.kind) ? (filled[part.blank] ?? []) : [],
+    );
+    choose(marked);
+  }
+
+  function activate(name) {
+    active = name;
+    for (const item of form.querySelectorAll("[data-blank]"))
+      item.classList.toggle("next", /** @type {HTMLElement} */ (item).dataset.blank === name);
+    const open = firstOpen();
+    ink(`${blank(name)?.asks ?? ""}${open ? "" : " Enter does it."}`);
+  }
+
+  function fill(name, value) {
+    filled = { ...filled, [name]: value };
+    for (const part of blanks())
+      if (filled[part.blank] === undefined) filled[part.blank] = part.usual ?? part.options?.[0][0];
+    show();
+    later();
+  }
+
+  function later() {
+    clearTimeout(timer);
+    const mine = ++turn;
+    if (firstOpen()) return drawing.wouldBe(null);
+    timer = window.setTimeout(async () => {
+      try {
+        const found = await send("sketch/preview", { kind, blanks: sent() });
+        if (mine !== turn || !declared) return;
+        drawing.wouldBe(found);
+        ink(`${blank(active)?.asks ?? ""} Enter does it.`);
+      } catch (problem) {
+        if (mine !== turn || !declared) return;
+        drawing.wouldBe(null);
+        ink(problem.message, true);
+      }
+    }, PREVIEW_MS);
+  }
+
+  function wordsOf(part) {
+    const value = filled[part.blank];
+    if (isOpen(value)) return part.empty;
+    if (part.kind === "curves") return value.length === 1 ? "1 curve" : `${value.length} curves`;
+    if (part.kind === "spot" && Array.isArray(value)) {
+      const size = unit === "in" ? 25.4 : 1;
+      return value.map((one) => (one / size).toFixed(2)).join(", ");
+    }
+    const curve = drawing.curve(value);
+    return curve ? `${curve.kind} ${curve.id.slice(1)}` : `point ${String(value).slice(1)}`;
+  }
+
+  function field(part) {
+    if (part.kind === "choice") {
+      const select = Object.assign(document.createElement("select"), { ariaLabel: part.asks });
+      select.append(...part.options.map(([key, text]) => new Option(text, key, false, key === filled[part.blank])));
+      select.addEventListener("change", () => {
+        fill(part.blank, select.value);
+        draw(part.blank);
+      });
+      return select;
+    }
+    if (NUMBERS.has(part.kind)) {
+      const input = Object.assign(document.createElement("input"), {
+        value: filled[part.blank] ?? "",
+        ariaLabel: part.asks,
+        autocomplete: "off",
+      });
+      input.addEventListener("input", () => fill(part.blank, input.value));
+      return input;
+    }
+    const open = isOpen(filled[part.blank]);
+    const button = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: `picked${open ? " empty" : ""}`,
+      textContent: wordsOf(part),
+      ariaLabel: `${part.asks} ${open ? "Empty." : wordsOf(part)}`,
+    });
+    button.addEventListener("click", () => activate(part.blank));
+    return button;
+  }
+
+  /** Write the sentence anew. @param {string} [focus] the blank that gets the keyboard */
+  function draw(focus) {
+    const nodes = [];
+    for (const part of parts()) {
+      if (part.text) {
+        nodes.push(/^[,.;:]/.test(part.text) ? part.text : ` ${part.text}`);
+        continue;
+      }
+      const item = field(part);
+      item.dataset.blank = part.blank;
+      nodes.push(" ", item);
+    }
+    words.replaceChildren(...nodes);
+    const wanted = focus ?? firstOpen()?.blank ?? active;
+    activate(blanks().some((part) => part.blank === wanted) ? wanted : blanks()[0].blank);
+    if (focus) /** @type {HTMLElement} */ (form.querySelector(`[data-blank="${focus}"]`))?.focus();
+  }
+
+  /** After something was picked: on to the next blank that is empty, by the keyboard too where it is typed. */
+  function next() {
+    const open = firstOpen();
+    draw(open && !PICKED.has(open.kind) ? open.blank : undefined);
+  }
+
+  function pick(event, id) {
+    const part = blank(active);
+    const place = board.at(event);
+    if (part.kind === "spot") {
+      const point = caught(place, event.altKey);
+      fill(active, point ? point.id : place);
+      return next();
+    }
+    if (part.kind === "corner") {
+      const point = drawing.point(id) ?? caught(place, false);
+      if (!point) return say("Click a point at which two curves meet.", true);
+      fill(active, point.id);
+      return next();
+    }
+    const curve = drawing.curve(id) ?? drawing.data.shapes.curves.find((one) => one.points.includes(id));
+    if (!curve) return;
+    if (part.kind === "line") {
+      fill(active, curve.id);
+      return next();
+    }
+    if (part.kind !== "curves") return;
+    const now = new Set(filled[active] ?? []);
+    now.has(curve.id) ? now.delete(curve.id) : now.add(curve.id);
+    fill(active, [...now]);
+    draw();
+    activate("curves");
+  }
+
+  form.addEventListener("focusin", (event) => {
+    const name = /** @type {HTMLElement} */ (event.target).dataset?.blank;
+    if (name && name !== active) activate(name);
+  });
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const open = firstOpen();
+    if (open) {
+      draw(PICKED.has(open.kind) ? undefined : open.blank);
+      activate(open.blank);
+      return ink(`${declared.title} still needs ${open.empty}. ${open.asks}`, true);
+    }
+    clearTimeout(timer);
+    turn += 1;
+    if (await command("sketch.edit", { kind, blanks: sent(), unit })) release();
+  });
+
+  return {
+    active: () => declared !== null,
+    /** Begin a sentence with the curves that are chosen. @param {string} wanted @param {string[]} chosen */
+    async open(wanted, chosen) {
+      const all = await load();
+      declared = all[wanted];
+      kind = wanted;
+      filled = {};
+      for (const part of every(declared.parts)) if (part.kind === "choice") filled[part.blank] = part.options[0][0];
+      for (const part of blanks()) if (part.usual !== undefined) filled[part.blank] = part.usual;
+      const curves = chosen.filter((id) => drawing.curve(id));
+      const point = chosen.find((id) => drawing.point(id));
+      if (blank("curves") && curves.length) filled.curves = curves;
+      if (blank("corner") && point) filled.corner = point;
+      form.hidden = false;
+      prompt.hidden = true;
+      active = "";
+      show();
+      draw();
+      later();
+    },
+    close() {
+      if (!declared) return;
+      clearTimeout(timer);
+      turn += 1;
+      declared = null;
+      form.hidden = true;
+      prompt.hidden = false;
+      drawing.wouldBe(null);
+    },
+    click: pick,
+    /** The whole chain of a curve that was clicked twice. @param {string} id */
+    chain(id) {
+      const curve = drawing.curve(id) ?? drawing.data.shapes.curves.find((one) => one.points.includes(id));
+      if (!curve || blank(active)?.kind !== "curves") return;
+      fill(active, [...new Set([...(filled[active] ?? []), ...chainOf(curve.id, drawing.data.shapes.curves)])]);
+      draw();
+      activate("curves");
+    },
+    enter: () => form.requestSubmit(),
+  };
+}
