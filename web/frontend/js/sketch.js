@@ -299,7 +299,8 @@ board.svg.addEventListener("click", (event) => {
   const tool = tray.current();
   if (pens.active()) return pens.click(event);
   const id = things(event);
-  if (edits.active()) return edits.click(event, id);
+  // The drawing is made anew at each click, so that a double click finds nothing to fire at.
+  if (edits.active()) return event.detail > 1 ? edits.chain(id) : edits.click(event, id);
   if (WANTED[tool]) return id && tie(tool, id);
   if (CLICKS[tool]) return CLICKS[tool](id, event);
   if (!id) return choose([]);
@@ -308,7 +309,6 @@ board.svg.addEventListener("click", (event) => {
   choose(ids);
 });
 board.svg.addEventListener("dblclick", (event) => {
-  if (edits.active()) return edits.chain(things(event));
   const dimension = event.target.closest("[data-dimension]")?.dataset.dimension;
   if (dimension) askValue(dimension);
 });

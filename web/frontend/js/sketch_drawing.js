@@ -212,7 +212,7 @@ export function createDrawing(board) {
     const text = lines.slice(0, 8).map((item) => item.words);
     if (lines.length > 8) text.push(`and ${lines.length - 8} more`);
     const wide = Math.max(...text.map((one) => one.length)) * 6.4 + 44;
-    const group = shape("g", { class: "words", transform: `translate(${width - wide - 14} 14)` });
+    const group = shape("g", { class: "words", transform: `translate(${width - wide - 14} 48)` });
     group.append(shape("rect", { x: 0, y: 0, width: wide, height: text.length * 20 + 10 }));
     text.forEach((one, index) => {
       group.append(shape("text", { x: 10, y: index * 20 + 20 }, one));
