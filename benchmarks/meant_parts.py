@@ -30,7 +30,14 @@ def meant_part(random):
     corners = [(0, 0), (width, 0), (width, height), (0, height)]
     if random.random() < 0.6:
         notch, deep = whole(15, 25), whole(10, 20)
-        corners = [(0, 0), (width, 0), (width, height - deep), (width - notch, height - deep), (width - notch, height), (0, height)]
+        corners = [
+            (0, 0),
+            (width, 0),
+            (width, height - deep),
+            (width - notch, height - deep),
+            (width - notch, height),
+            (0, height),
+        ]
     radius = whole(3, 6)
     radii = [radius if random.random() < 0.7 else 0.0 for _ in corners]
     outlines = [rounded_polygon(corners, radii)]

@@ -50,6 +50,7 @@ JOB = [
     path("reference/choose", reference.choose_picture, name="reference-choose"),
     path("reference/trace", reference.start_trace, name="reference-trace"),
     path("sketch", stage_page("sketch"), name="sketch"),
+    path("sketch/meant", sketch.meant, name="sketch-meant"),
     path("sketch/edits", sketch.edits, name="sketch-edits"),
     path("sketch/preview", sketch.preview, name="sketch-preview"),
     path("sketch/open", sketch.open_sketch, name="sketch-open"),

@@ -200,6 +200,7 @@ TRAYS = {
                     "Click a spline and the curve that it ends at: their bends become equal there.",
                 ),
                 ("equal", "Equal", "Click two lines, or two circles or arcs."),
+                ("meant", "Meant?", "What the picture says about what was meant; tick what should be so."),
             ),
         },
         {

@@ -9,7 +9,7 @@ is not asked for. Values that are exactly equal (directions, radii) are told by 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -93,7 +93,9 @@ class _Joint:
             else:
                 sigma[self.equations.radius_at[name]] = told / self.size
         self.covariance = np.diag(np.maximum(sigma, 0) ** 2)
-        self.kind, self.at, self.constants = [], [], []
+        self.kind: Any = []
+        self.at: Any = []
+        self.constants: Any = []
         for row in range(base.row_count):
             first, last = base.first[row], base.first[row + 1]
             self._add(int(base.kind[row]), base.at[first:last].tolist(), base.constants[row].tolist())
@@ -314,7 +316,7 @@ def _accepted(joint, candidates, before):
                 going.append(candidate)
                 continue
             if told[0] > score:
-                best, score, far = candidate, *told
+                best, (score, far) = candidate, told
         gone = set(going)
         open_ones = [one for one in open_ones if one not in gone and one is not best]
         if best is None:
@@ -537,9 +539,7 @@ def conditioned(sketch: Sketch, constraints: list[Constraint]) -> Sketch:
 def _placed(joint):
     """The sketch of an estimate."""
     sketch, eq = joint.sketch, joint.equations
-    points = {
-        name: tuple((joint.x[at : at + 2] * eq.scale + eq.center).tolist()) for name, at in eq.point_at.items()
-    }
+    points = {name: tuple((joint.x[at : at + 2] * eq.scale + eq.center).tolist()) for name, at in eq.point_at.items()}
     curves = dict(sketch.curves)
     for name, at in eq.radius_at.items():
         curves[name] = attrs.evolve(curves[name], radius=float(max(joint.x[at] * eq.scale, 1e-6)))

@@ -8,6 +8,7 @@ import { followDrag } from "./gestures.js";
 import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
 import { createEdits } from "./edit_sentence.js";
+import { createMeant } from "./meant.js";
 import { startOpened } from "./opened.js";
 
 const element = document.getElementById("board");
@@ -128,6 +129,7 @@ const edits = createEdits({
   say,
   unit,
 });
+const meant = createMeant({ drawing, ask, command, choose, say, release: () => tray.release() });
 const EDITS = new Set([...document.querySelectorAll("[data-tools=Change] .tool")].map((tool) => tool.dataset.tool));
 
 function choose(ids) {
@@ -254,6 +256,7 @@ const tray = startTray({
     closeAsk();
     pens.put(null);
     edits.close();
+    meant.close();
     drawing.pickBehind(name === "bring");
     if (name === "fit") {
       fit();
@@ -265,6 +268,7 @@ const tray = startTray({
       choose([]);
       return pens.put(name);
     }
+    if (name === "meant") return meant.open();
     if (EDITS.has(name)) return edits.open(name, [...drawing.chosen]);
     if (WANTED[name] && drawing.chosen.size) return tie(name, null);
     if (name === "remove" && drawing.chosen.size) {
@@ -284,6 +288,7 @@ const tray = startTray({
     closeAsk();
     pens.put(null);
     edits.close();
+    meant.close();
     choose([]);
   },
 });

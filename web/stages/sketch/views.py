@@ -5,6 +5,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
+from nomogon_core.job.commands.edits import proposals_of
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.kept import Kept
@@ -27,7 +28,8 @@ from work.models import Task
 
 EXAGGERATION = 30.0
 EDGE_PATIENCE_S = 20
-_grabs = Kept(32)
+SURE = 4.5
+_grabs, _meant = Kept(32), Kept(32)
 
 
 @require_POST
@@ -72,6 +74,33 @@ def preview(request, job_id):
     outcome = carry_out(here.document, "sketch.edit", arguments, Shelf(here.job))
     before, after = (sketch_of(document, here.sketch_id) for document in (here.document, outcome.document))
     return JsonResponse(changed_paths(before, after) | {"told": outcome.told, "note": outcome.note})
+
+
+@require_GET
+def meant(request, job_id):
+    """What the traces of the open sketch say of what was meant."""
+    here = here_for(request, job_id)
+    key = (here.job.pk, here.job.version, here.sketch_id)
+    found = _meant.get(key) or _meant.put(key, proposals_of(here.document, here.sketch_id))
+    return JsonResponse(
+        {
+            "proposals": [
+                {
+                    "words": one.words,
+                    "sigmas": one.sigmas,
+                    "of": list(one.of),
+                    "sure": one.score > SURE,
+                    "constraints": [_proposed(item) for item in one.constraints],
+                }
+                for one in found
+            ]
+        }
+    )
+
+
+def _proposed(item):
+    told = {"kind": item.kind, "of": list(item.of)}
+    return told | {"value": item.value, "typed": item.typed} if item.is_dimension else told
 
 
 @require_POST

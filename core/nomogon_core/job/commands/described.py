@@ -74,6 +74,7 @@ EXAMPLES = {
     "value": True,
 }
 OWN_EXAMPLES: dict[str, dict[str, Any]] = {
+    "sketch.accept": {"proposals": [[{"kind": "equal", "of": ["c4", "c9"]}]]},
     "sketch.edit": {"kind": "offset", "blanks": EDITS["offset"].example},
     "reference.set_known": {"name": "g3", "text": "84 mm"},
     "reference.move_known": {"name": "g3", "which": "start", "place": [120.5, 88.0], "sigma_px": 0.05},

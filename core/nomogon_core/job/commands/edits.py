@@ -1,23 +1,37 @@
-"""The command of the sketch's edits: one for all, by their declarations."""
+"""Edits of the sketch, one command for all by their declarations; and what its traces say of what was meant."""
 
 from __future__ import annotations
 
-from typing import Any
+import math
+from typing import TYPE_CHECKING, Any
 
-from nomogon_core.arguments import ID, PLAIN, UNIT, Record
-from nomogon_core.errors import InputError, SketchError
+import attrs
+
+from nomogon_core.arguments import ID, IDS, PLAIN, TEXT, UNIT, Number, Record, Rows
+from nomogon_core.errors import InputError, NotNeededError, SketchError
 from nomogon_core.job.commands.registry import command
-from nomogon_core.job.commands.sketch import coordinates, store_sketch
-from nomogon_core.job.document import sketch_id, sketch_of
+from nomogon_core.job.commands.sketch import coordinates, numbered, references, store_sketch
+from nomogon_core.job.document import calibration_of, sketch_id, sketch_of
 from nomogon_core.job.quantities import read_number
 from nomogon_core.quantity.expression import evaluate
+from nomogon_core.quantity.units import format_length
 from nomogon_core.sentence import Angle, Count, Factor, Length
 from nomogon_core.sketch.blanks import Spot
+from nomogon_core.sketch.constrain import constrain
+from nomogon_core.sketch.dimensions import NAMES, refreshed
 from nomogon_core.sketch.edits import edit_called
+from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
+from nomogon_core.sketch.proposals import U95, conditioned, propose
 from nomogon_core.sketch.solve import solve
+from nomogon_core.trace.outlines import scale_u95
+
+if TYPE_CHECKING:
+    from nomogon_core.sketch.proposals import Proposal
 
 BLANKS = Record(rest=PLAIN)
 NUMBERS = (Length, Angle, Count, Factor)
+CONSTRAINT = Record({"kind": ID, "of": IDS, "value": Number(0, 1e5), "typed": TEXT}, required=("kind", "of"))
+MOST_ASKED = 12
 
 
 @command("sketch.edit", sketch=ID, kind=ID, blanks=BLANKS, unit=UNIT)
@@ -58,3 +72,56 @@ def _number(document, blank, text, unit, sketch):
     if value is None or any(value.dimension):
         raise InputError(f"{blank.name.capitalize()} is a plain number, for example {blank.usual}; {text!r} came.")
     return {"typed": text, "value": value.number}
+
+
+def proposals_of(document: dict[str, Any], sketch: str = "") -> list[Proposal]:
+    """What a sketch's traces say of what was meant.
+
+    Raises:
+        SketchError: nothing in it was traced.
+    """
+    drawing = sketch_of(document, sketch)
+    traced = [curve for curve in drawing.curves.values() if curve.origin in document["traces"]]
+    fit = calibration_of(document, document["traces"][traced[0].origin]["picture"]) if traced else None
+    shapes = [drawing.geometry(name) for name, curve in drawing.curves.items() if curve in traced]
+    scale = max((scale_u95(fit, shape) for shape in shapes[:MOST_ASKED]), default=0.0) / U95 if fit else 0.0
+    return propose(drawing, scale)
+
+
+@command("sketch.accept", sketch=ID, proposals=Rows(Rows(CONSTRAINT, 1, 400), 1, 400))
+def accept(document: dict[str, Any], *, proposals: list[list[dict[str, Any]]], sketch: str = "") -> tuple[str, str]:
+    """Constraints and standard sizes that were proposed from a trace: groups of constraints, added as far as they do
+    not follow from one another; places move as little as the trace's uncertainty allows."""
+    sketch = sketch_id(document, sketch)
+    drawing = sketch_of(document, sketch)
+    wanted = [Constraint(source="traced", **item) for group in proposals for item in group]
+    for item in wanted:
+        if item.kind not in (*CONSTRAINTS, *DIMENSIONS) or (item.is_dimension and not item.value):
+            raise SketchError(f"There is no constraint {item.kind!r} that could be accepted.")
+        references(drawing, item.of)
+    before, refused = drawing, []
+    drawing = conditioned(drawing, wanted)
+    for item in wanted:
+        try:
+            if item.is_dimension:
+                called = numbered(document, NAMES[item.kind], drawing)
+                change = constrain(drawing, attrs.evolve(item, name=called, source="set"))
+                if not change.sketch.constraints[change.name].driving:
+                    continue
+            else:
+                change = constrain(drawing, item)
+            drawing = change.sketch
+        except NotNeededError:
+            continue
+        except SketchError:
+            refused.append(item.name or item.kind)
+    solution = solve(drawing)
+    if not solution.solved:
+        raise SketchError("These cannot all be taken together; take fewer of them.")
+    store_sketch(document, sketch, refreshed(solution.sketch))
+    added = len(solution.sketch.constraints) - len(before.constraints)
+    moved = max((math.dist(place, solution.sketch.points[name]) for name, place in before.points.items()), default=0.0)
+    note = f"No point moved by more than {format_length(moved, digits=3)} mm."
+    if refused:
+        note += f" Left out, since they contradict the others: {', '.join(refused)}."
+    return f"{added} constraint{'s' if added != 1 else ''} taken from what the picture says", note

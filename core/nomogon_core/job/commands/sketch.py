@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import attrs
@@ -318,12 +319,17 @@ def add_constraint(document: dict[str, Any], *, kind: str, of: list[str], sketch
     if kind not in CONSTRAINTS:
         raise SketchError(f"There is no constraint {kind!r}.")
     drawing = sketch_of(document, sketch)
-    change = constrain(drawing, Constraint(kind, _references(drawing, of)))
+    change = constrain(drawing, Constraint(kind, references(drawing, of)))
     store_sketch(document, sketch, change.sketch)
     return f"{in_words(change.sketch, change.name).capitalize()} set", change.note
 
 
-def _references(sketch, of):
+def references(sketch: Sketch, of: Sequence[str]) -> tuple[str, ...]:
+    """Ids of things of the sketch.
+
+    Raises:
+        SketchError: one is not there.
+    """
     for name in of:
         if name not in sketch.points and name not in sketch.curves:
             raise SketchError(f"There is no {name} in the sketch any more; choose again.")
@@ -346,10 +352,10 @@ def add_dimension(
         raise SketchError(f"There is no dimension {kind!r}.")
     sketch = sketch_id(document, sketch)
     drawing = sketch_of(document, sketch)
-    references = _references(drawing, of)
-    measured = new_dimension(drawing, kind, references)
-    measured = attrs.evolve(measured, name=_numbered(document, NAMES[kind]))
-    fit = _fit(document, drawing, references)
+    picked = references(drawing, of)
+    measured = new_dimension(drawing, kind, picked)
+    measured = attrs.evolve(measured, name=numbered(document, NAMES[kind]))
+    fit = _fit(document, drawing, picked)
     u95 = dimension_u95(drawing, measured, fit) if fit else None
     change = constrain(drawing, attrs.evolve(measured, source="traced" if u95 else "set", u95=u95))
     if str(text).strip() and change.sketch.constraints[change.name].driving:
@@ -359,12 +365,13 @@ def add_dimension(
     return f"{in_words(change.sketch, change.name)} set", change.note
 
 
-def _numbered(document, word):
-    """The first of ``Angle 1``, ``Angle 2`` … that nothing is called yet."""
+def numbered(document: dict[str, Any], word: str, sketch: Sketch | None = None) -> str:
+    """The first of ``Angle 1``, ``Angle 2`` … that nothing is called yet, in the document nor in a changed sketch."""
+    taken = {item.name for item in sketch.constraints.values()} if sketch else set()
     number = 1
-    while free_name(document, f"{word} {number}") != f"{word} {number}":
+    while (name := f"{word} {number}") in taken or free_name(document, name) != name:
         number += 1
-    return f"{word} {number}"
+    return name
 
 
 def _dimension(document, name):

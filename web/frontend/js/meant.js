@@ -1,0 +1,86 @@
+// What the picture says about what was meant: proposals beside the Board, shown on it, taken together or singly.
+
+/**
+ * @param {{ drawing: any, ask: (path: string) => Promise<any>, command: (name: string, args: any) => Promise<any>,
+ *   choose: (ids: any) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
+ */
+export function createMeant({ drawing, ask, command, choose, say, release }) {
+  const panel = document.getElementById("meant");
+  const list = panel.querySelector("ul");
+  const count = panel.querySelector(".count");
+  const take = /** @type {HTMLButtonElement} */ (panel.querySelector("[data-take]"));
+  let proposals = [];
+  let ticked = new Set();
+
+  function draw() {
+    list.replaceChildren(
+      ...proposals.map((one, index) => {
+        const item = document.createElement("li");
+        const label = document.createElement("label");
+        const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: ticked.has(index) });
+        box.addEventListener("change", () => {
+          box.checked ? ticked.add(index) : ticked.delete(index);
+          told();
+        });
+        const words = Object.assign(document.createElement("span"), { textContent: one.words });
+        const far = Object.assign(document.createElement("span"), {
+          className: "far",
+          textContent: `${one.sigmas.toFixed(1)} σ`,
+          title: "How far off it is, in standard deviations of the trace",
+        });
+        label.append(box, words, far);
+        item.append(label);
+        const show = () => {
+          choose(one.of);
+          item.classList.add("shown");
+        };
+        const hide = () => item.classList.remove("shown");
+        item.addEventListener("pointerenter", show);
+        item.addEventListener("pointerleave", hide);
+        box.addEventListener("focus", show);
+        box.addEventListener("blur", hide);
+        return item;
+      }),
+    );
+    told();
+  }
+
+  function told() {
+    count.textContent = proposals.length === 1 ? "1 proposal" : `${proposals.length} proposals`;
+    take.textContent = ticked.size === 1 ? "Take this one" : `Take these ${ticked.size}`;
+    take.disabled = !ticked.size;
+  }
+
+  take.addEventListener("click", async () => {
+    const chosen = proposals.filter((_, index) => ticked.has(index)).map((one) => one.constraints);
+    if (!(await command("sketch.accept", { proposals: chosen }))) return;
+    choose([]);
+    await load();
+  });
+  panel.querySelector("[data-none]").addEventListener("click", release);
+
+  async function load() {
+    const found = await ask("sketch/meant").catch((problem) => say(problem.message, true));
+    if (!found) return release();
+    proposals = found.proposals;
+    ticked = new Set(proposals.flatMap((one, index) => (one.sure ? [index] : [])));
+    panel.hidden = false;
+    draw();
+    if (!proposals.length) {
+      release();
+      say("The picture says nothing more about what was meant: all that its edges show to be so is set.");
+    }
+  }
+
+  return {
+    open: load,
+    close() {
+      if (panel.hidden) return;
+      panel.hidden = true;
+      proposals = [];
+    },
+    get isOpen() {
+      return !panel.hidden;
+    },
+  };
+}
