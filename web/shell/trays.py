@@ -156,6 +156,7 @@ TRAYS = {
                     "Edge of solid",
                     "Click an edge of the solid behind; it comes in as construction that follows it.",
                 ),
+                ("meant", "Meant?", "What the picture says about what was meant; tick what should be so."),
             ),
         },
         {
@@ -200,7 +201,6 @@ TRAYS = {
                     "Click a spline and the curve that it ends at: their bends become equal there.",
                 ),
                 ("equal", "Equal", "Click two lines, or two circles or arcs."),
-                ("meant", "Meant?", "What the picture says about what was meant; tick what should be so."),
             ),
         },
         {

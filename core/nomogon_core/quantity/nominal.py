@@ -18,7 +18,7 @@ METRIC = ((5.0, 0.25), (1.0, 0.4), (0.5, 0.25), (0.1, 0.1))
 IMPERIAL = ((INCH_MM / 4, 0.35), (INCH_MM / 8, 0.3), (INCH_MM / 16, 0.25), (INCH_MM / 32, 0.1))
 STANDARD_SHARE, CLEARANCE_SHARE = 0.8, 0.3
 SCALE_STEPS, REACH = 141, 3.5
-SURE, PEAK = 0.9, 0.5
+SURE, PEAK, PEAK_FOOT = 0.9, 0.5, 0.05
 
 
 @attrs.frozen
@@ -114,7 +114,7 @@ def _by_family(sizes, family, scale, prior):
         told.append((parts, whole))
     weights = np.exp(total - total.max())
     weights /= weights.sum()
-    near_peak = weights[max(0, weights.argmax() - 4) : weights.argmax() + 5].sum()
+    near_peak = _around_peak(weights)
     chosen = []
     for parts, whole in told:
         shares = {value: float((weights * part / whole).sum()) for value, part in parts.items()}
@@ -122,6 +122,16 @@ def _by_family(sizes, family, scale, prior):
         sure = best is not None and shares[best] > SURE and near_peak > PEAK
         chosen.append(_named(best, shares[best], family) if sure else None)
     return float(np.log(np.exp(total - total.max()).sum()) + total.max()), chosen
+
+
+def _around_peak(weights):
+    """The share of the highest peak: of what hangs together around it above a twentieth of its height."""
+    low = high = int(weights.argmax())
+    while low > 0 and weights[low - 1] > PEAK_FOOT * weights.max():
+        low -= 1
+    while high + 1 < len(weights) and weights[high + 1] > PEAK_FOOT * weights.max():
+        high += 1
+    return weights[low : high + 1].sum()
 
 
 def _named(value, probability, family):

@@ -107,7 +107,7 @@ class _Joint:
         self.constants.append(list(constants) + [0.0] * (rows.MOST_CONSTANTS - len(constants)))
         return len(self.kind) - 1
 
-    def row(self, function, at, *constants):
+    def row(self, function: Any, at: Any, *constants: float) -> int:
         """Number of a new equation."""
         return self._add(rows.NUMBER_OF[function], at, constants)
 
@@ -117,7 +117,7 @@ class _Joint:
         self.constants = np.array(self.constants)
         self.width = np.array([width for _, width, _ in rows.KINDS])[self.kind]
 
-    def told(self, chosen=None):
+    def told(self, chosen: Any = None) -> tuple[np.ndarray, np.ndarray]:
         """Residuals and slopes (rows, WIDEST) of all equations, or some, as the estimate stands."""
         index = np.arange(len(self.kind)) if chosen is None else np.asarray(chosen)
         width = self.width[index]
@@ -129,7 +129,7 @@ class _Joint:
         slopes[inside] = entries
         return residual, slopes
 
-    def condition(self, row) -> None:
+    def condition(self, row: int) -> None:
         """The estimate, given that an equation holds."""
         (residual,), (slopes,) = self.told([row])
         gain = self.covariance[:, self.at[row]] @ slopes
@@ -366,7 +366,7 @@ def _score(candidate, residual, spread, before):
 
 def _called(sketch, name):
     if name in sketch.points:
-        return f"point {name[1:]}"
+        return f"centre {name[1:]}"
     return f"{sketch.curves[name].kind} {name[1:]}"
 
 
@@ -404,7 +404,7 @@ def _words(sketch, kind, names, of):
         if len(of) == 1:
             return f"{first} {way}"
         beside = "beside each other" if kind == "horizontal" else "above each other"
-        return f"The centres {_list([name.removeprefix('point ') for name in names])} {beside}"
+        return f"The centres {_list([name.removeprefix('centre ') for name in names])} {beside}"
     if kind == "equal":
         radius = sketch.curves[of[0]].radius
         return f"{_list([first, *names[1:]])} equal{f', R {radius:.2f}' if radius else ''}"
@@ -503,8 +503,9 @@ def _root(follow, name):
 def _sized(sketch: Sketch, kind: str, of: tuple[str, ...], size: Size, found: Nominal) -> Proposal:
     item = attrs.evolve(new_dimension(sketch, kind, of), value=found.value, typed=found.typed)
     sign = {"diameter": "Ø", "radius": "R"}.get(kind, "at")
-    what = " from ".join(_called(sketch, name) for name in (of if of[0] in sketch.points else of[::-1]))
-    words = f"{what[0].upper()}{what[1:]} {sign} {found.typed.removesuffix(' mm')}: reads {size.value:.2f}"
+    what, *datum = [_called(sketch, name) for name in (of if of[0] in sketch.points else of[::-1])]
+    words = f"{what[0].upper()}{what[1:]} {sign} {found.typed.removesuffix(' mm')}"
+    words += f" from {datum[0]}, reads {size.value:.2f}" if datum else f", reads {size.value:.2f}"
     words += f"; {found.words}" if found.words else ""
     far = abs(size.value - found.value) / size.sigma
     odds = math.log(max(found.probability, 1e-9) / max(1 - found.probability, 1e-9))
@@ -533,12 +534,12 @@ def conditioned(sketch: Sketch, constraints: list[Constraint]) -> Sketch:
         aim = (residual[kept] + jacobian[kept] @ (first - joint.x)) / sizes[kept]
         square = scaled @ covariance @ scaled.T + 1e-9 * np.eye(len(scaled))
         joint.x = first - covariance @ scaled.T @ np.linalg.solve(square, aim)
-    return _placed(joint)
+    return _placed(joint, sketch)
 
 
-def _placed(joint):
-    """The sketch of an estimate."""
-    sketch, eq = joint.sketch, joint.equations
+def _placed(joint, sketch):
+    """A sketch at the places of an estimate."""
+    eq = joint.equations
     points = {name: tuple((joint.x[at : at + 2] * eq.scale + eq.center).tolist()) for name, at in eq.point_at.items()}
     curves = dict(sketch.curves)
     for name, at in eq.radius_at.items():
