@@ -200,7 +200,7 @@ class Constraining(unittest.TestCase):
             Constraint("vertical", self.lines[1:2]),
             Constraint("vertical", self.lines[3:]),
         )
-        with self.assertRaisesRegex(SketchError, "Head contradicts .*nothing was changed") as caught:
+        with self.assertRaisesRegex(SketchError, "Head contradicts .*Nothing was changed") as caught:
             constrain(sketch, Constraint("across", corners[2:], value=45.0, name="Head"))
         self.assertIn("Foot (40.00 mm)", str(caught.exception))
         self.assertEqual(str(caught.exception).count("vertical"), 2)
@@ -216,9 +216,7 @@ class Constraining(unittest.TestCase):
             ],
         )
         name = next(iter(sketch.constraints))
-        with self.assertRaisesRegex(
-            SketchError, "cannot be 500.00 mm: no place near the drawing meets all constraints"
-        ):
+        with self.assertRaisesRegex(SketchError, r"Side \w+ contradicts Side \w+ \(.*\) and Side \w+ \(.*\)"):
             set_value(sketch, name, 500.0, typed="500")
         with self.assertRaisesRegex(SketchError, "more than zero"):
             set_value(sketch, name, -3.0, typed="-3")

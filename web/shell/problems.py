@@ -9,6 +9,7 @@ from django.shortcuts import render
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from nomogon_core.errors import CoreError
+from nomogon_core.sketch.conflicts import ConflictError
 from store.refusals import Forbidden, Stale
 
 log = logging.getLogger(__name__)
@@ -39,7 +40,8 @@ class ProblemMiddleware:
         if isinstance(exception, Forbidden):
             return answer(request, str(exception), 403)
         if isinstance(exception, CoreError):
-            return answer(request, str(exception), 400)
+            more = {"choices": exception.choices} if isinstance(exception, ConflictError) else {}
+            return answer(request, str(exception), 400, **more)
         if isinstance(exception, (OperationalError, InterfaceError)):
             log.error("the database does not answer: %s", exception)
             return answer(request, NO_DATABASE, 503)

@@ -132,6 +132,7 @@ CONSTRAINT = Record(
         "u95": MAYBE,
         "name": TEXT,
         "driving": SWITCH,
+        "against": IDS,
         "source": TEXT,
         "typed": Text(1000),
     },

@@ -9,6 +9,7 @@ import attrs
 from nomogon_core.errors import NotNeededError, SketchError
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit
+from nomogon_core.sketch.conflicts import conflict_of, told_of
 from nomogon_core.sketch.dimensions import in_words, refreshed
 from nomogon_core.sketch.solve import STATUS, dependence, solve
 
@@ -31,14 +32,14 @@ def constrain(sketch: Sketch, constraint: Constraint) -> Change:
     A dimension that the others already determine becomes a reference dimension.
 
     Raises:
-        SketchError: it contradicts others (these are named), already follows from them, or nothing near the drawing
-            meets it.
+        ConflictError: it contradicts others (these are named), or nothing near the drawing meets it.
+        SketchError: it is there already, or follows from others.
     """
     _refuse_doubles(sketch, constraint)
     bigger, name = edit.add_constraint(sketch, constraint)
     solution = solve(bigger)
     if not solution.solved:
-        raise SketchError(_contradiction(bigger, name))
+        raise told_of(bigger, conflict_of(bigger, name))
     told = dependence(solution.sketch, name)
     if told.dependent:
         if not constraint.is_dimension:
@@ -71,16 +72,34 @@ def _list(sketch, names):
     return words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1]
 
 
-def _contradiction(sketch, name):
-    """Why a constraint cannot be met: the smallest set that it is in conflict with, in words."""
-    item = sketch.constraints[name]
-    what = item.name or item.kind.capitalize()
-    told = dependence(sketch, name)
-    if told.dependent and told.among:
-        return (
-            f"{what} contradicts {_list(sketch, told.among)}. Change or delete one of them first; nothing was changed."
-        )
-    return f"{what} cannot be met together with the other constraints near the shape as drawn; nothing was changed."
+def kept_unmet(sketch: Sketch, constraint: Constraint, among: tuple[str, ...], name: str = "") -> Change:
+    """A constraint, or a dimension that is there by id, that stays although it contradicts others; nothing moves."""
+    disputed = attrs.evolve(constraint, against=among)
+    if name:
+        changed = attrs.evolve(sketch, constraints={**sketch.constraints, name: disputed})
+    else:
+        changed, name = edit.add_constraint(sketch, disputed)
+    what = disputed.name or disputed.kind.capitalize()
+    return Change(changed, f"{what} is kept but not met; the last good shape stays.", name)
+
+
+def settled(sketch: Sketch, name: str, dropped: str = "") -> Change:
+    """A disputed constraint met at last, without one that it contradicted.
+
+    Raises:
+        SketchError: it is not disputed any more; ConflictError: it still cannot be met.
+    """
+    item = sketch.constraints.get(name)
+    if item is None or not item.against:
+        raise SketchError("That constraint is not in conflict any more.")
+    if dropped == name:
+        return Change(edit.remove(sketch, [name]), "")
+    without = edit.remove(sketch, [dropped]) if dropped in sketch.constraints else sketch
+    trial = attrs.evolve(without, constraints={**without.constraints, name: attrs.evolve(item, against=())})
+    solution = solve(trial)
+    if not solution.solved:
+        raise told_of(trial, conflict_of(trial, name))
+    return Change(refreshed(solution.sketch), "", name)
 
 
 def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: str = "set") -> Change:
@@ -98,10 +117,16 @@ def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: st
         raise SketchError(f"{item.name} must be more than zero; {typed!r} came. To turn a side around, drag it across.")
     changed = attrs.evolve(
         sketch,
-        constraints={**sketch.constraints, name: attrs.evolve(item, value=value, typed=typed, source=source, u95=None)},
+        constraints={
+            **sketch.constraints,
+            name: attrs.evolve(item, value=value, typed=typed, source=source, u95=None, against=()),
+        },
     )
     solution = solve(changed)
     if not solution.solved:
+        told = told_of(changed, conflict_of(changed, name))
+        if told.conflict.among:
+            raise told
         shown = format_angle(value) if item.kind == "angle" else format_length(value) + " mm"
         was = format_angle(item.value) if item.kind == "angle" else format_length(item.value) + " mm"
         raise SketchError(

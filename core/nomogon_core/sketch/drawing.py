@@ -83,7 +83,7 @@ def changed_paths(before: Sketch, after: Sketch) -> dict[str, list]:
 
 
 def _curves(sketch, free):
-    drawn = []
+    drawn, disputed = [], _disputed(sketch)
     for name, curve in sketch.curves.items():
         geometry = sketch.geometry(name)
         drawn.append(
@@ -94,9 +94,17 @@ def _curves(sketch, free):
                 "points": list(curve.points),
                 "construction": curve.construction,
                 "free": bool(free and free.curve_is_free(name, curve)),
+                "bad": name in disputed or not disputed.isdisjoint(curve.points),
             }
         )
     return drawn
+
+
+def _disputed(sketch):
+    """What the constraints speak of that are in conflict."""
+    unmet = [item for item in sketch.constraints.values() if item.against]
+    others = {sketch.constraints[one] for item in unmet for one in item.against if one in sketch.constraints}
+    return {one for item in (*unmet, *others) for one in item.of}
 
 
 def _points(sketch, free):

@@ -68,7 +68,7 @@ class Equations:
                 center, first, second = curve.points
                 self._angle(f"ellipse {name}", (center, first), (center, second), (math.pi / 2, -math.pi / 2))
         for name, item in sketch.constraints.items():
-            if item.driving:
+            if item.driving and not item.against:
                 self.add(name, item)
         self.values = np.array(self._plain)
 

@@ -82,6 +82,7 @@ class Constraint:
         driving: False for a reference dimension, which only reads.
         source: "set", "traced", "gauge".
         u95: 95 % uncertainty of a traced value.
+        against: ids of others that it contradicts: it is kept, but not met, until one of these goes.
     """
 
     kind: str
@@ -92,6 +93,7 @@ class Constraint:
     driving: bool = True
     source: str = "set"
     u95: float | None = None
+    against: tuple = attrs.field(default=(), converter=as_tuple)
 
     @property
     def is_dimension(self) -> bool:

@@ -13,6 +13,7 @@ from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
 from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
+from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import article
 
 if TYPE_CHECKING:
@@ -54,11 +55,11 @@ class Finding:
     """Something that keeps regions from closing.
 
     Attributes:
-        code: gap, loose end, crossing, double, no length.
+        code: conflict, gap, loose end, crossing, double, no length.
         sentence: what and where.
         place: millimetres.
         size: of a gap, in millimetres, else 0.
-        of: ids of the points or curves.
+        of: ids of the points or curves; of a conflict those of its constraints, the one that is not met first.
     """
 
     code: str
@@ -296,13 +297,13 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
 
 def find_findings(sketch: Sketch) -> tuple[Finding, ...]:
     """Everything that keeps the curves from closing regions, worst first."""
-    return _findings(sketch, _graph(sketch))
+    return _conflicts(sketch) + _findings(sketch, _graph(sketch))
 
 
 def find_both(sketch: Sketch) -> tuple[tuple[Region, ...], tuple[Finding, ...]]:
     """Regions and findings of a sketch."""
     graph = _graph(sketch)
-    return _regions(sketch, graph), _findings(sketch, graph)
+    return _regions(sketch, graph), _conflicts(sketch) + _findings(sketch, graph)
 
 
 def _regions(sketch, graph):
@@ -412,6 +413,23 @@ def _spot(place):
     """A place in words, without a negative nought."""
     x, y = (round(float(value), 1) + 0.0 for value in place)
     return f"({x:.1f}, {y:.1f})"
+
+
+def _conflicts(sketch):
+    """Constraints that are kept although they contradict others."""
+    found = []
+    for name, item in sketch.constraints.items():
+        if not item.against:
+            continue
+        others = [in_words(sketch, one) for one in item.against if one in sketch.constraints]
+        listed = ", ".join(others[:-1]) + " and " + others[-1] if len(others) > 1 else "".join(others)
+        why = f"it contradicts {listed}; drop one of them" if others else "try it again"
+        at = [sketch.points[one if one in sketch.points else sketch.curves[one].points[-1]] for one in item.of]
+        place = tuple(sum(axis) / len(at) for axis in zip(*at))
+        what = in_words(sketch, name)
+        sentence = f"{what[0].upper()}{what[1:]} is not met: {why}."
+        found.append(Finding("conflict", sentence, place, 0.0, (name, *item.against)))
+    return tuple(found)
 
 
 def _findings(sketch, graph):

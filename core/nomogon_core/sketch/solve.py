@@ -13,7 +13,7 @@ import numpy as np
 
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.equations import Equations
-from nomogon_core.sketch.parts import MOTIONS, TOLERANCE, Part, Pulling
+from nomogon_core.sketch.parts import MOST_ITERATIONS, MOTIONS, TOLERANCE, Part, Pulling
 from nomogon_core.sketch.system import System
 
 if TYPE_CHECKING:
@@ -93,11 +93,12 @@ def _dogleg_step(newton, steepest, radius):
     return steepest + between * (-b + np.sqrt(max(b * b - 4 * a * c, 0))) / (2 * a)
 
 
-def solve(sketch: Sketch, *, compiled: bool = True) -> Solution:
+def solve(sketch: Sketch, *, compiled: bool = True, most: int = MOST_ITERATIONS) -> Solution:
     """Move a sketch as little as possible until all constraints are met.
 
     Args:
         compiled: by the compiled loops, or by numpy and scipy from the same rows.
+        most: steps, of which each goes no farther than a quarter of the sketch's size.
 
     Returns:
         :class:`Solution`; never raises for a sketch that cannot be solved.
@@ -106,14 +107,14 @@ def solve(sketch: Sketch, *, compiled: bool = True) -> Solution:
     system = System(equations, compiled=compiled)
     if any(abs(off) > TOLERANCE * 10 for _, off in system.broken):
         return Solution(sketch, "unsolved", max(abs(off) for _, off in system.broken) * equations.scale, 0)
-    x, restarted, worst, iterations = solved_from(system, system.start())
+    x, restarted, worst, iterations = solved_from(system, system.start(), most)
     if worst >= MET or _collapsed(system, x):
         return Solution(sketch, "unsolved", worst * equations.scale, iterations)
     status = "restarted" if restarted else "solved"
     return Solution(_moved(equations, system, x), status, worst * equations.scale, iterations)
 
 
-def solved_from(system: System, x: np.ndarray) -> tuple[np.ndarray, bool, float, int]:
+def solved_from(system: System, x: np.ndarray, most: int = MOST_ITERATIONS) -> tuple[np.ndarray, bool, float, int]:
     """Unknowns that meet all rows, from x: (unknowns, whether from moved places, largest residual, iterations)."""
     x, restarted, worst, iterations = x.copy(), False, 0.0, 0
     residual = system.evaluate(x)[0]
@@ -121,7 +122,7 @@ def solved_from(system: System, x: np.ndarray) -> tuple[np.ndarray, bool, float,
         if np.abs(residual[rows]).max() < TOLERANCE:
             continue
         part = Part(system, unknowns, rows)
-        found, left, steps = part.descend(x[unknowns])
+        found, left, steps = part.descend(x[unknowns], most)
         if left >= MET or _collapsed(system, _with(x, unknowns, found)):
             found, left = _try_again(part, system, x)
             restarted = True

@@ -250,6 +250,20 @@ function onCurve(name, id, event, kind) {
   return curve && command(name, { name: curve.id, place: board.at(event) });
 }
 
+/** A constraint that is kept unmet, and what would settle it. @param {string} id */
+function explain(id) {
+  const found = drawing.data.findings.find((one) => one.code === "conflict" && one.of[0] === id);
+  const words = (one) =>
+    drawing.data.shapes.constraints.find((item) => item.id === one)?.words ?? drawing.dimension(one)?.name ?? "it";
+  const there = found.of.slice(1).filter((one) => words(one) !== "it");
+  const settle = (drop) => command("sketch.settle", { name: id, drop });
+  say(found.sentence, true, [
+    ...there.map((one) => ({ words: `Drop ${words(one)}`, run: () => settle(one) })),
+    { words: `Drop ${words(id)}`, run: () => settle(id) },
+    ...(there.length ? [] : [{ words: "Try it again", run: () => settle("") }]),
+  ]);
+}
+
 const tray = startTray({
   resting: RESTING,
   take(name) {
@@ -299,6 +313,8 @@ board.svg.addEventListener("click", (event) => {
     justDragged = board.panned = false;
     return;
   }
+  const conflict = event.target.closest?.("[data-conflict]")?.dataset.conflict;
+  if (conflict) return explain(conflict);
   const untie = event.target.dataset?.untie;
   if (untie) return command("sketch.remove", { names: [untie] });
   const tool = tray.current();

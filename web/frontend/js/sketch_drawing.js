@@ -46,7 +46,7 @@ export function createDrawing(board) {
     for (const curve of curves) {
       if (chosen.has(curve.id)) paths.push(shape("path", { class: "halo", d: curve.d }));
       const going = instead?.gone.includes(curve.id) ? " going" : "";
-      const kind = `curve${curve.construction ? " construction" : curve.free ? " free" : ""}${selected(curve.id)}${going}`;
+      const kind = `curve${curve.bad ? " bad" : ""}${curve.construction ? " construction" : curve.free ? " free" : ""}${selected(curve.id)}${going}`;
       paths.push(shape("path", { class: kind, d: curve.d }));
     }
     for (const curve of curves) paths.push(shape("path", { class: "hit", d: curve.d, "data-curve": curve.id }));
@@ -192,6 +192,7 @@ export function createDrawing(board) {
     for (const finding of data.findings) {
       const [x, y] = board.toScreen(finding.place);
       const group = shape("g", { class: "found" });
+      if (finding.code === "conflict") group.dataset.conflict = finding.of[0];
       group.append(
         shape("circle", { cx: x, cy: y, r: 13 }),
         shape(

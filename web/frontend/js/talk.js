@@ -69,16 +69,29 @@ export const openSketch = (id) =>
     (problem) => say(problem.message, true),
   );
 
-/** Show a sentence on the Board; "" takes it away. @param {string} sentence @param {boolean} [bad] */
-export function say(sentence, bad = false) {
+/**
+ * Show a sentence on the Board, and what can be done about it; "" takes it away.
+ * @param {string} sentence @param {boolean} [bad] @param {{ words: string, run: () => any }[]} [choices]
+ */
+export function say(sentence, bad = false, choices = []) {
   const box = document.getElementById("said");
   if (!box) return;
   box.hidden = !sentence;
   box.classList.toggle("bad", bad);
   box.querySelector("span").textContent = sentence;
+  box.querySelector(".choices").replaceChildren(
+    ...choices.map(({ words, run }) => {
+      const button = Object.assign(document.createElement("button"), { type: "button", textContent: words });
+      button.addEventListener("click", () => {
+        say("");
+        run();
+      });
+      return button;
+    }),
+  );
 }
 
-document.querySelector("#said button")?.addEventListener("click", () => say(""));
+document.querySelector("#said [data-close]")?.addEventListener("click", () => say(""));
 
 /** Tell every part of the page that the job has changed. @param {any} detail */
 export const announce = (detail) => document.body.dispatchEvent(new CustomEvent("nomogon:now", { detail }));
@@ -90,8 +103,18 @@ function settle(answer) {
   return answer;
 }
 
-function refuse(problem) {
-  say(problem.message, true);
+/** What could be done about a conflict: drop one of the others, or keep the new one unmet. */
+function waysOut(name, args, choices) {
+  if (!choices?.length) return [];
+  const ways = choices.map((one) => ({
+    words: `Drop ${one.words}`,
+    run: () => command(name, { ...args, instead_of: one.id }),
+  }));
+  return [...ways, { words: "Keep it unmet for now", run: () => command(name, { ...args, disputed: true }) }];
+}
+
+function refuse(problem, name, args) {
+  say(problem.message, true, waysOut(name, args, problem.answer?.choices));
   if (problem.status === 409) {
     setVersion(problem.answer.version);
     announce({ version: problem.answer.version, stale: true });
@@ -104,14 +127,17 @@ let queue = Promise.resolve();
 
 /** Carry out a command; commands of one page run one after the other. Null when it was refused. @param {string} name @param {any} args */
 export function command(name, args) {
-  const run = () => send(`do/${name}`, { version: version(), arguments: args, stage, shown }).then(settle, refuse);
+  const run = () =>
+    send(`do/${name}`, { version: version(), arguments: args, stage, shown }).then(settle, (problem) =>
+      refuse(problem, name, args),
+    );
   queue = queue.then(run, run);
   return queue;
 }
 
 /** @param {"undo"|"redo"} way */
 export function history(way) {
-  const run = () => send(way, { version: version(), stage, shown }).then(settle, refuse);
+  const run = () => send(way, { version: version(), stage, shown }).then(settle, (problem) => refuse(problem, "", {}));
   queue = queue.then(run, run);
   return queue;
 }

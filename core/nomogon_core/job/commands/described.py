@@ -74,6 +74,8 @@ EXAMPLES = {
     "value": True,
 }
 OWN_EXAMPLES: dict[str, dict[str, Any]] = {
+    "sketch.settle": {"name": "k7", "drop": "k4"},
+    "sketch.mend": {"below": "0.2 mm"},
     "sketch.accept": {"proposals": [[{"kind": "equal", "of": ["c4", "c9"]}]]},
     "sketch.edit": {"kind": "offset", "blanks": EDITS["offset"].example},
     "reference.set_known": {"name": "g3", "text": "84 mm"},

@@ -22,9 +22,11 @@ from nomogon_core.job.schema import PLANE
 from nomogon_core.job.tracing import tied_joints
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit, trim
-from nomogon_core.sketch.constrain import constrain, set_value
+from nomogon_core.sketch.conflicts import ConflictError
+from nomogon_core.sketch.constrain import constrain, kept_unmet, set_value, settled
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint, Sketch
+from nomogon_core.sketch.regions import find_findings
 from nomogon_core.sketch.solve import Grab, solve
 from nomogon_core.sketch.underhand import along_edge, arc_near, round_near
 
@@ -313,15 +315,65 @@ def smooth_spline(document: dict[str, Any], *, name: str, place: list[float], sk
     return "Spline made smoother", f"The spline moved by at most {format_length(off)} mm."
 
 
-@command("sketch.constrain", sketch=ID, kind=ID, of=Rows(ID, 1, 8))
-def add_constraint(document: dict[str, Any], *, kind: str, of: list[str], sketch: str = "") -> tuple[str, str]:
-    """A constraint between chosen points and curves."""
+@command("sketch.constrain", sketch=ID, kind=ID, of=Rows(ID, 1, 8), instead_of=ID, disputed=SWITCH)
+def add_constraint(
+    document: dict[str, Any],
+    *,
+    kind: str,
+    of: list[str],
+    instead_of: str = "",
+    disputed: bool = False,
+    sketch: str = "",
+) -> tuple[str, str]:
+    """A constraint between chosen points and curves; in the place of one that it contradicts, or kept unmet beside
+    those (``disputed``)."""
     if kind not in CONSTRAINTS:
         raise SketchError(f"There is no constraint {kind!r}.")
-    drawing = sketch_of(document, sketch)
-    change = constrain(drawing, Constraint(kind, references(drawing, of)))
+    drawing = _without(sketch_of(document, sketch), instead_of)
+    item = Constraint(kind, references(drawing, of))
+    try:
+        change = constrain(drawing, item)
+    except ConflictError as refusal:
+        if not disputed or not refusal.conflict.among:
+            raise
+        change = kept_unmet(drawing, item, refusal.conflict.among)
     store_sketch(document, sketch, change.sketch)
     return f"{in_words(change.sketch, change.name).capitalize()} set", change.note
+
+
+def _without(sketch, name):
+    return edit.remove(sketch, [name]) if name else sketch
+
+
+@command("sketch.settle", sketch=ID, name=ID, drop=ID)
+def settle_conflict(document: dict[str, Any], *, name: str, drop: str = "", sketch: str = "") -> tuple[str, str]:
+    """A constraint that is kept unmet becomes met, without one that it contradicts; or is dropped itself."""
+    drawing = sketch_of(document, sketch)
+    change = settled(drawing, name, drop)
+    store_sketch(document, sketch, change.sketch)
+    gone = in_words(drawing, drop) if drop in drawing.constraints else ""
+    return f"{gone[0].upper()}{gone[1:]} dropped" if gone else "Conflict settled", change.note
+
+
+@command("sketch.mend", sketch=ID, below=TEXT, unit=UNIT)
+def mend(document: dict[str, Any], *, below: str, unit: str = "mm", sketch: str = "") -> tuple[str, str]:
+    """Every gap up to a size joined, curves without length and doubled ones taken away."""
+    most = read_number(document, below, unit=unit).value
+    drawing, joined, gone = sketch_of(document, sketch), 0, 0
+    for finding in find_findings(drawing):
+        if finding.code == "gap" and finding.size <= most and all(one in drawing.points for one in finding.of):
+            trial = solve(edit.merge_points(drawing, *finding.of))
+            if trial.solved:
+                drawing, joined = trial.sketch, joined + 1
+        elif finding.code in ("no length", "double") and finding.of[-1] in drawing.curves:
+            drawing, gone = edit.remove(drawing, [finding.of[-1]]), gone + 1
+    if not joined + gone:
+        raise SketchError(f"There is nothing to mend up to {format_length(most)} mm.")
+    store_sketch(document, sketch, refreshed(drawing))
+    left = len(find_findings(drawing))
+    told = f"{joined} gap{'s' if joined != 1 else ''} joined"
+    told += f", {gone} curve{'s' if gone != 1 else ''} taken away" if gone else ""
+    return told, f"{left} left to mend by hand." if left else ""
 
 
 def references(sketch: Sketch, of: Sequence[str]) -> tuple[str, ...]:
@@ -388,12 +440,28 @@ def _dimension(document, name):
     raise SketchError("That dimension is not in the sketch any more.")
 
 
-@command("sketch.set_value", name=ID, text=TEXT, unit=UNIT)
-def change_value(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> tuple[str, str]:
-    """A new value for a dimension: a number, or an expression over other quantities."""
+@command("sketch.set_value", name=ID, text=TEXT, unit=UNIT, instead_of=ID, disputed=SWITCH)
+def change_value(
+    document: dict[str, Any],
+    *,
+    name: str,
+    text: str,
+    unit: str = "mm",
+    instead_of: str = "",
+    disputed: bool = False,
+) -> tuple[str, str]:
+    """A new value for a dimension: a number, or an expression over other quantities; in the place of a constraint that
+    it contradicts, or kept unmet beside it (``disputed``)."""
     sketch, drawing, item = _dimension(document, name)
     told = read_number(document, text, unit=unit, angle=item.kind == "angle", at=sketch)
-    change = set_value(drawing, name, told.value, typed=told.typed)
+    drawing = _without(drawing, instead_of)
+    try:
+        change = set_value(drawing, name, told.value, typed=told.typed)
+    except ConflictError as refusal:
+        if not disputed or not refusal.conflict.among:
+            raise
+        wanted = attrs.evolve(item, value=told.value, typed=told.typed, source="set", u95=None)
+        change = kept_unmet(drawing, wanted, refusal.conflict.among, name)
     store_sketch(document, sketch, change.sketch)
     value = change.sketch.constraints[name].value
     return (
