@@ -42,10 +42,13 @@ def traced(truth, random):
     """The sketch as a trace would give it: every place and radius off by its own noise, all by one scale."""
     scale = 1 + random.normal(0, SCALE_SIGMA)
     points = {
-        name: tuple(scale * np.array(place) + random.normal(0, SIGMA_MM, 2)) for name, place in truth.points.items()
+        name: tuple((scale * np.array(place) + random.normal(0, SIGMA_MM, 2)).tolist())
+        for name, place in truth.points.items()
     }
     curves = {
-        name: attrs.evolve(curve, radius=scale * curve.radius + random.normal(0, SIGMA_MM)) if curve.radius else curve
+        name: attrs.evolve(curve, radius=float(scale * curve.radius + random.normal(0, SIGMA_MM)))
+        if curve.radius
+        else curve
         for name, curve in truth.curves.items()
     }
     return solve(attrs.evolve(truth, points=points, curves=curves)).sketch

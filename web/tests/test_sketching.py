@@ -1,0 +1,184 @@
+"""The Sketch stage driven as a practitioner does: edits as sentences, conflicts kept and settled, what was meant."""
+
+import math
+
+import numpy as np
+from playwright.sync_api import expect
+
+from core.tests.test_proposals import traced, true_sketch
+from examples.parts import hole, rounded_polygon
+from nomogon_core.job.document import keep_sketch, new_document, sketch_of
+from store import making
+from store.actions import perform
+from store.documents import document_of, keep_document
+from web.tests.browser import Board, BrowserCase
+
+
+class Sketching(BrowserCase):
+    def job(self, *commands):
+        job = making.new_job(self.users[0], "Feeder cap")
+        for name, arguments in commands:
+            perform(job.pk, self.users[0], None, name, arguments)
+        return job
+
+    def open(self, page, job):
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/sketch")
+        expect(page.locator("#note")).not_to_be_empty()
+        return Board(page)
+
+    def sketch(self, job):
+        job.refresh_from_db()
+        return sketch_of(document_of(job))
+
+    def shapes(self, page):
+        """What the Board of the Sketch draws, as the server tells it now."""
+        return page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).shapes")
+
+    def areas(self, page):
+        return sorted(region["area"] for region in self.shapes(page)["regions"])
+
+    def version(self, page, number):
+        expect(page.locator(".page")).to_have_attribute("data-version", str(number))
+
+    def test_edits_as_sentences(self):
+        job = self.job(
+            ("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}),
+            ("sketch.circle", {"center": [15, 12], "rim": [18, 12]}),
+        )
+        self.drive(self.sentences, job)
+
+    def sentences(self, page, job):
+        board = self.open(page, job)
+        page.get_by_role("tab", name="Change").click()
+        page.get_by_role("button", name="Offset").click()
+        board.click((30, 0))
+        board.click((30, 0))
+        x, y = board.pixel((30, 0))
+        page.mouse.dblclick(x, y)
+        expect(page.locator("#sentence .picked")).to_have_text("4 curves")
+        expect(page.locator(".would-be")).to_have_count(4)
+        # A distance that cannot be is said where it is typed, and nothing happens.
+        page.locator("#sentence input").fill("wide")
+        expect(page.locator("#sentence .asks")).to_contain_text("wide")
+        page.locator("#sentence input").fill("25 mm")
+        page.get_by_label("To which side.").select_option("in")
+        expect(page.locator("#sentence .asks")).to_contain_text("narrower than twice that")
+        page.locator("#sentence input").fill("4 mm")
+        expect(page.locator("#sentence .asks")).to_contain_text("Enter does it")
+        page.locator("#sentence input").press("Enter")
+        self.version(page, 3)
+        self.assertAlmostEqual(self.areas(page)[-1], 52 * 32 - 9 * math.pi, delta=1)
+        # A ring of six about a place that is clicked.
+        page.get_by_role("button", name="Repeat").click()
+        board.click((18, 12))
+        page.get_by_label("Type how many there should be in all.").fill("6")
+        page.get_by_label("How they follow one another.").select_option("ring")
+        page.get_by_label("Click the centre of the ring.").click()
+        board.click((30, 20))
+        expect(page.locator(".would-be")).to_have_count(5)
+        page.keyboard.press("Enter")
+        self.version(page, 4)
+        shapes = self.shapes(page)
+        rims = [curve["points"][0] for curve in shapes["curves"] if curve["kind"] == "circle"]
+        centers = [(point["x"], point["y"]) for point in shapes["points"] if point["id"] in rims]
+        self.assertEqual(len(centers), 6)
+        self.assertLess(np.ptp([math.dist(center, (30, 20)) for center in centers]), 0.4)
+        # A corner rounded, by the keyboard but for the pick.
+        page.keyboard.press("1")
+        board.click((60, 40))
+        page.keyboard.press("Control+A")
+        page.keyboard.type("5 mm")
+        expect(page.locator(".would-be")).to_have_count(3)
+        page.keyboard.press("Enter")
+        self.version(page, 5)
+        expect(page.locator("#prompt")).to_be_visible()
+        for number in (6, 7, 8):
+            page.locator("[data-history=undo]").click()
+            self.version(page, number)
+        self.assertEqual(len(self.shapes(page)["curves"]), 5)
+
+    def test_a_conflict_is_kept_explained_and_settled(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))
+        lines = list(self.sketch(job).curves)
+        perform(job.pk, self.users[0], None, "sketch.dimension", {"kind": "distance", "of": lines[:1], "text": "60 mm"})
+        perform(
+            job.pk, self.users[0], None, "sketch.dimension", {"kind": "distance", "of": lines[1:2], "text": "40 mm"}
+        )
+        self.refusals = (400,)
+        self.drive(self.conflict, job)
+
+    def conflict(self, page, job):
+        board = self.open(page, job)
+        page.get_by_role("tab", name="Tie").click()
+        page.get_by_role("button", name="Equal").click()
+        board.click((30, 0))
+        board.click((60, 20))
+        expect(page.locator("#said")).to_contain_text(
+            "Equal contradicts Distance 1 (60.00 mm) and Distance 2 (40.00 mm)"
+        )
+        page.get_by_role("button", name="Keep it unmet for now").click()
+        self.version(page, 4)
+        expect(page.locator(".curve.bad")).to_have_count(2)
+        page.keyboard.press("Escape")
+        page.locator("[data-conflict]").click()
+        expect(page.locator("#said")).to_contain_text("is not met: it contradicts Distance 1")
+        page.get_by_role("button", name="Drop Distance 2").click()
+        self.version(page, 5)
+        expect(page.locator(".curve.bad")).to_have_count(0)
+        self.assertAlmostEqual(self.areas(page)[0], 3600, places=5)
+        page.locator("[data-history=undo]").click()
+        self.version(page, 6)
+        expect(page.locator(".curve.bad")).to_have_count(2)
+
+    def test_what_was_meant_is_taken(self):
+        plate = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [5] * 4)
+        truth = true_sketch([plate, hole(12, 12, 4.5), hole(48, 12, 4.5)])
+        job, document = self.job(), new_document()
+        keep_sketch(document, next(iter(document["sketches"])), traced(truth, np.random.default_rng(12)))
+        keep_document(job, None, document)
+        self.drive(self.meant, job)
+        holes = [curve.radius for curve in self.sketch(job).curves.values() if curve.kind == "circle"]
+        self.assertTrue(all(abs(radius - 2.25) < 1e-7 for radius in holes), holes)
+
+    def meant(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="Edges").click()
+        page.get_by_role("button", name="Meant?").click()
+        panel = page.locator("#meant")
+        expect(panel.locator("li")).not_to_have_count(0)
+        expect(panel).to_contain_text("clearance for M4")
+        box = panel.locator("li", has_text="clearance for M4").locator("input")
+        before = panel.locator("[data-take]").inner_text()
+        box.set_checked(not box.is_checked())
+        self.assertNotEqual(panel.locator("[data-take]").inner_text(), before)
+        for one in panel.locator("li input").all():
+            one.check()
+        panel.locator("[data-take]").click()
+        self.version(page, 1)
+        expect(page.locator("#said")).to_contain_text("No point moved by more than 0.")
+
+    def test_lines_drawn_long_are_closed_up_by_the_keyboard(self):
+        ends = (((-3, 0), (45, 0)), ((40, -4), (40, 34)), ((44, 30), (-5, 30)), ((0, 33), (0, -2)))
+        job = self.job(*[("sketch.line", {"start": list(a), "end": list(b), "free": True}) for a, b in ends])
+        self.drive(self.closing, job)
+
+    def closing(self, page, job):
+        board = self.open(page, job)
+        for _ in range(3):
+            page.keyboard.press("]")
+        page.keyboard.press("8")
+        for place in ((20, 0), (40, 10), (20, 30), (0, 10)):
+            board.click(place)
+        expect(page.locator(".would-be")).to_have_count(4)
+        page.keyboard.press("Enter")
+        self.version(page, 5)
+        self.assertEqual([round(area, 5) for area in self.areas(page)], [1200])
+        # A wrong click and Escape leave all as it is.
+        page.keyboard.press("3")
+        board.click((20, 0))
+        page.keyboard.press("Enter")
+        expect(page.locator("#sentence .asks")).to_contain_text("Mirror still needs a line")
+        page.keyboard.press("Escape")
+        expect(page.locator("#sentence")).to_be_hidden()
+        self.version(page, 5)
