@@ -46,6 +46,7 @@ class Sketching(BrowserCase):
             ("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}),
             ("sketch.circle", {"center": [15, 12], "rim": [18, 12]}),
         )
+        self.refusals = (400,)
         self.drive(self.sentences, job)
 
     def sentences(self, page, job):

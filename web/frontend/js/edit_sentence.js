@@ -141,12 +141,14 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
     words.replaceChildren(...nodes);
     const wanted = focus ?? firstOpen()?.blank ?? active;
     activate(blanks().some((part) => part.blank === wanted) ? wanted : blanks()[0].blank);
-    if (focus) /** @type {HTMLElement} */ (form.querySelector(`[data-blank="${focus}"]`))?.focus();
+    const item = focus && form.querySelector(`[data-blank="${focus}"]`);
+    if (item instanceof HTMLInputElement) item.select();
+    if (item instanceof HTMLElement) item.focus();
   }
 
   /** After something was picked: on to the next blank that is empty, by the keyboard too where it is typed. */
   function next() {
-    const open = firstOpen();
+    const open = firstOpen() ?? blanks().find((part) => NUMBERS.has(part.kind));
     draw(open && !PICKED.has(open.kind) ? open.blank : undefined);
   }
 
