@@ -7,6 +7,7 @@ import attrs
 import numpy as np
 
 from benchmarks.meant_parts import meant_part
+from benchmarks.proposals import SCALE_SIGMA, U95, holds, traced, true_sketch
 from core.tests.specimens import drawn
 from examples.parts import hole, rounded_polygon
 from nomogon_core.errors import SketchError
@@ -16,51 +17,9 @@ from nomogon_core.job.library import Library
 from nomogon_core.quantity.nominal import Size, nominal
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import measure
-from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.proposals import conditioned, propose
-from nomogon_core.sketch.solve import freedom, solve
-from nomogon_core.sketch.system import System
-
-SIGMA_MM, SCALE_SIGMA = 0.02, 5e-4
-
-
-def true_sketch(outlines):
-    """A sketch of exact outlines as if traced, its smooth joints tied."""
-    sketch = Sketch()
-    for outline in outlines:
-        sketch, _, joints = edit.add_outline(sketch, outline, [U95] * len(outline), origin="t1")
-        for constraint in edit.smooth_joints(sketch, joints):
-            sketch, _ = edit.add_constraint(sketch, constraint)
-    return sketch
-
-
-U95 = 1.96 * SIGMA_MM
-
-
-def traced(truth, random):
-    """The sketch as a trace would give it: every place and radius off by its own noise, all by one scale."""
-    scale = 1 + random.normal(0, SCALE_SIGMA)
-    points = {
-        name: tuple((scale * np.array(place) + random.normal(0, SIGMA_MM, 2)).tolist())
-        for name, place in truth.points.items()
-    }
-    curves = {
-        name: attrs.evolve(curve, radius=float(scale * curve.radius + random.normal(0, SIGMA_MM)))
-        if curve.radius
-        else curve
-        for name, curve in truth.curves.items()
-    }
-    return solve(attrs.evolve(truth, points=points, curves=curves)).sketch
-
-
-def holds(truth, item):
-    if item.is_dimension:
-        return abs(measure(truth, item.kind, item.of) - item.value) < 1e-6
-    trial, name = edit.add_constraint(attrs.evolve(truth, constraints={}), item)
-    system = System(Equations(trial), merge=False)
-    mine = np.array(system.owners) == name
-    return bool(np.abs(system.evaluate(system.start())[0][mine]).max() < 1e-6)
+from nomogon_core.sketch.solve import freedom
 
 
 class StandardSizes(unittest.TestCase):

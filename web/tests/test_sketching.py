@@ -5,7 +5,7 @@ import math
 import numpy as np
 from playwright.sync_api import expect
 
-from core.tests.test_proposals import traced, true_sketch
+from benchmarks.proposals import traced, true_sketch
 from examples.parts import hole, rounded_polygon
 from nomogon_core.job.document import keep_sketch, new_document, sketch_of
 from store import making

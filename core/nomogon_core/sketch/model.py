@@ -69,6 +69,11 @@ class Curve:
         return (self.points[1], self.points[2]) if self.kind == "arc" else (self.points[0], self.points[-1])
 
 
+def with_radius(curve: Curve, radius: float) -> Curve:
+    """A curve with another radius; several times as fast as ``attrs.evolve``, for drags of many."""
+    return Curve(curve.kind, curve.points, radius, curve.construction, curve.u95, curve.origin)
+
+
 @attrs.frozen
 class Constraint:
     """A constraint or dimension.

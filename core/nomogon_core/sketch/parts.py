@@ -76,6 +76,7 @@ class Part:
 
     Attributes:
         unknowns, rows: their numbers in the system.
+        constants: (rows, MOST_CONSTANTS) of the rows; a size may be changed in place.
     """
 
     def __init__(self, system: System, unknowns: np.ndarray, rows: np.ndarray) -> None:
@@ -88,7 +89,8 @@ class Part:
         local[unknowns] = np.arange(len(unknowns))
         unknown = local[system.unknown_of[parameters]]
         self.shape = (len(rows), len(unknowns))
-        self._rows = (system.kind[rows], first, at.astype(np.int64).ravel(), system.constants[rows])
+        self.constants = system.constants[rows]
+        self._rows = (system.kind[rows], first, at.astype(np.int64).ravel(), self.constants)
         self._map = (unknown, system.offset[parameters], unknown[self._rows[2]])
         self._pattern: Any = self._pattern_of() if system.compiled else None
         self._factored: Any = None

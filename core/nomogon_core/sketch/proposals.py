@@ -159,6 +159,12 @@ def _traced(sketch):
     return [name for name, curve in sketch.curves.items() if curve.u95 is not None and not curve.construction]
 
 
+def candidates_of(sketch: Sketch) -> list[Constraint]:
+    """All constraints that are judged."""
+    joint, names = _Joint(sketch), _traced(sketch)
+    return [Constraint(one.kind, one.of) for one in (*_on_axes(joint, names), *_pairs(joint, names))]
+
+
 def propose(sketch: Sketch, scale_sigma: float = 0.0) -> list[Proposal]:
     """What a traced sketch says of what was meant, the surest first.
 

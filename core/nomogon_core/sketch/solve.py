@@ -13,11 +13,12 @@ import numpy as np
 
 from nomogon_core.errors import SketchError
 from nomogon_core.sketch.equations import Equations
+from nomogon_core.sketch.model import Sketch, with_radius
 from nomogon_core.sketch.parts import MOST_ITERATIONS, MOTIONS, TOLERANCE, Part, Pulling
 from nomogon_core.sketch.system import System
 
 if TYPE_CHECKING:
-    from nomogon_core.sketch.model import Curve, Sketch
+    from nomogon_core.sketch.model import Curve
 
 # Moves that are no more than rounding, as a share of the sketch's size.
 ROUNDING = 1e-11
@@ -162,18 +163,19 @@ def _collapsed(system, x):
 
 def _moved(equations, system, x):
     """The sketch at given unknowns; what moved by rounding alone stays exactly where it was."""
-    values, sketch, scale = system.parameters(x), equations.sketch, equations.scale
+    values, sketch = system.parameters(x), equations.sketch
     far = np.abs(values - equations.values) >= ROUNDING
     count = len(equations.point_at)
-    names, points = list(equations.point_at), dict(sketch.points)
-    for index in np.flatnonzero(far[1 : 1 + 2 * count].reshape(-1, 2).any(axis=1)):
-        at = 1 + 2 * index
-        points[names[index]] = tuple((values[at : at + 2] * scale + equations.center).tolist())
-    rounds, curves = list(equations.radius_at), dict(sketch.curves)
-    for index in np.flatnonzero(far[1 + 2 * count :][: len(rounds)]):
-        radius = float(values[1 + 2 * count + index] * scale)
-        curves[rounds[index]] = attrs.evolve(curves[rounds[index]], radius=radius)
-    return attrs.evolve(sketch, points=points, curves=curves)
+    points, curves = dict(sketch.points), dict(sketch.curves)
+    index = np.flatnonzero(far[1 : 1 + 2 * count].reshape(-1, 2).any(axis=1))
+    places = values[1 : 1 + 2 * count].reshape(-1, 2)[index] * equations.scale + equations.center
+    points.update(zip(map(list(equations.point_at).__getitem__, index.tolist()), map(tuple, places.tolist())))
+    rounds = list(equations.radius_at)
+    index = np.flatnonzero(far[1 + 2 * count :][: len(rounds)])
+    radii = values[1 + 2 * count :][index] * equations.scale
+    for name, radius in zip(map(rounds.__getitem__, index.tolist()), radii.tolist()):
+        curves[name] = with_radius(curves[name], radius)
+    return Sketch(points, curves, sketch.constraints, sketch.next_number)
 
 
 class Grab:
@@ -247,7 +249,7 @@ class Grab:
         if not part.shape[0]:
             return np.where(held, want, x)
         weights = np.where(held, 1 / DRAG_WEIGHT, 1.0)
-        pulling = self._pullings.setdefault(id(part), part.pulling(x, weights))
+        pulling = self._pullings.get(id(part)) or self._pullings.setdefault(id(part), part.pulling(x, weights))
         for _ in range(DRAG_STEPS):
             pull = np.where(held, want - x, 0.0)
             share = min(1.0, DRAG_STEP / max(np.abs(pull).max(initial=0), 1e-300))
