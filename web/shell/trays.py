@@ -3,6 +3,12 @@ does."""
 
 from nomogon_core.sketch.edits import EDITS
 
+
+def _edits(shelf):
+    """The tools of edits that are said as sentences."""
+    return tuple((f"edit-{kind}", one.title, one.told) for kind, one in EDITS.items() if one.shelf == shelf)
+
+
 TRAYS = {
     "reference": (
         {
@@ -131,6 +137,7 @@ TRAYS = {
                 ),
                 ("spline", "Spline", "Click places along the curve; Enter ends it."),
                 ("rectangle", "Rectangle", "Click two opposite corners."),
+                *_edits("Draw"),
             ),
         },
         {
@@ -170,7 +177,7 @@ TRAYS = {
                 ("extend", "Extend", "Click a line or arc near the loose end that should go on to the next curve."),
             ),
         },
-        {"name": "Change", "tools": tuple((kind, one.title, one.told) for kind, one in EDITS.items())},
+        {"name": "Change", "tools": _edits("Change")},
         {
             "name": "Spline",
             "tools": (

@@ -109,6 +109,21 @@ def _with_parts(sketch, name, kept):
     return _settled(before, sketch, name)
 
 
+def split_at(sketch: Sketch, name: str, t: float) -> tuple[Sketch, tuple[str, ...], str]:
+    """A curve with ends cut into two at a parameter: the sketch, in words the constraints that went, and the id of the
+    second part; the first keeps its name."""
+    curve, item = sketch.geometry(name), sketch.curves[name]
+    before = sketch
+    first, last = item.end_points()
+    sketch, middle = edit.add_point(sketch, at(curve, t)[0])
+    sketch, second = curve_like(sketch, item, part(curve, t, span(curve)), (middle, last))
+    sketch, made = curve_like(sketch, item, part(curve, 0.0, t), (first, middle))
+    curves = dict(sketch.curves)
+    own = curves.pop(made)
+    changed = _settled(before, attrs.evolve(sketch, curves=curves | {name: own}), name)
+    return changed.sketch, changed.lost, second
+
+
 def _meeting_point(sketch, other, place):
     """The end of the other curve at a place, or a new point."""
     near = [

@@ -130,7 +130,7 @@ const edits = createEdits({
   unit,
 });
 const meant = createMeant({ drawing, ask, command, choose, say, release: () => tray.release() });
-const EDITS = new Set([...document.querySelectorAll("[data-tools=Change] .tool")].map((tool) => tool.dataset.tool));
+const SAID = "edit-";
 
 function choose(ids) {
   drawing.choose(ids);
@@ -283,7 +283,7 @@ const tray = startTray({
       return pens.put(name);
     }
     if (name === "meant") return meant.open();
-    if (EDITS.has(name)) return edits.open(name, [...drawing.chosen]);
+    if (name.startsWith(SAID)) return edits.open(name.slice(SAID.length), [...drawing.chosen]);
     if (WANTED[name] && drawing.chosen.size) return tie(name, null);
     if (name === "remove" && drawing.chosen.size) {
       const names = [...drawing.chosen];
