@@ -28,7 +28,6 @@ VIEWS = (
 def take(page, address):
     """Every main view once."""
     page.goto(address + "/sign-in")
-    page.screenshot(path=FOLDER / "sign-in.png")
     page.get_by_label("Name").fill("ro")
     page.get_by_label("Password").fill("hive-latch")
     page.get_by_role("button", name="Sign in").click()
@@ -65,6 +64,7 @@ def take(page, address):
         page.get_by_role("button", name="Undo").click()
         time.sleep(1)
     a_sentence(page, address)
+    edits_of_a_sketch(page, address)
     beside_a_card(page, address)
 
 
@@ -84,9 +84,36 @@ def a_sentence(page, address):
     page.keyboard.press("Escape")
 
 
+def edits_of_a_sketch(page, address):
+    """An offset being written, and what was meant; both dropped again."""
+    page.goto(address)
+    page.locator("a.whole", has_text="Hive latch plate").last.click()
+    page.locator("[data-stage-link=sketch]").click()
+    page.wait_for_load_state("networkidle")
+    page.get_by_role("tab", name="Change").click()
+    page.get_by_role("button", name="Offset").click()
+    time.sleep(1)
+    side = page.locator(".hit[data-curve]").first
+    middle = side.evaluate(
+        "(line) => { const at = line.getPointAtLength(line.getTotalLength() / 2).matrixTransform(line.getScreenCTM());"
+        " return [at.x, at.y]; }"
+    )
+    page.mouse.dblclick(*middle)
+    expect(page.locator(".would-be").first).to_be_attached()
+    time.sleep(0.5)
+    page.screenshot(path=FOLDER / "sketch-offset.png")
+    page.keyboard.press("Escape")
+    page.get_by_role("tab", name="Edges").click()
+    page.get_by_role("button", name="Meant?").click()
+    expect(page.locator("#meant li").first).to_be_visible()
+    page.locator("#meant li").nth(1).hover()
+    time.sleep(0.5)
+    page.screenshot(path=FOLDER / "sketch-meant.png")
+    page.keyboard.press("Escape")
+
+
 def beside_a_card(page, address):
-    """A tilted sample picture whose card has been found, then traced, with its comb in Sketch; the job stays in the
-    register."""
+    """A tilted sample picture whose card has been found; the job stays in the register."""
     page.goto(address + "/new")
     page.locator("select[name=sample]").select_option("hinge-leaf")
     page.locator("select[name=way]").select_option("card")
@@ -98,17 +125,6 @@ def beside_a_card(page, address):
     expect(page.locator("#note")).to_contain_text("camera", timeout=60_000)
     time.sleep(1)
     page.screenshot(path=FOLDER / "card.png")
-    page.get_by_role("tab", name="Trace").click()
-    page.keyboard.press("1")
-    time.sleep(2)
-    page.get_by_role("button", name="Trace these").click()
-    expect(page.locator("#said")).to_contain_text("outlines traced", timeout=120_000)
-    page.locator("[data-stage-link=sketch]").click()
-    page.wait_for_load_state("networkidle")
-    page.get_by_role("tab", name="View").click()
-    page.locator("#tray .tool", has_text="Edge comb").click()
-    time.sleep(2)
-    page.screenshot(path=FOLDER / "comb.png")
 
 
 def main():

@@ -264,6 +264,32 @@ class Arranged(unittest.TestCase):
         self.assertEqual(len(made.points), 3)
 
 
+class Drawn(unittest.TestCase):
+    def test_a_slot_a_polygon_and_a_box(self):
+        slot = done(Sketch(), "slot", width=6.0, **{"from": (0, 0), "to": (20, 0)}).sketch
+        self.assertAlmostEqual(areas(slot)[0], 20 * 6 + math.pi * 9, places=5)
+        # The area of a hexagon is 2 sqrt(3) r^2 by its inner radius r (any geometry text).
+        hexagon = done(Sketch(), "polygon", sides=6, center=(1, 2), at="side", through=(9, 2)).sketch
+        self.assertAlmostEqual(areas(hexagon)[0], 2 * math.sqrt(3) * 64, places=5)
+        corner = done(Sketch(), "polygon", sides=5, center=(0, 0), at="corner", through=(0, 10)).sketch
+        self.assertIn((0.0, 10.0), [tuple(np.round(place, 9) + 0.0) for place in corner.points.values()])
+        box = done(Sketch(), "box", center=(5, 5), width=40.0, height=20.0, **{"as": "outline"}).sketch
+        self.assertEqual((areas(box), freedom(box).degrees), ([800.0], 2))
+        guide = done(Sketch(), "box", center=(5, 5), width=40.0, height=20.0, **{"as": "guide"}).sketch
+        self.assertEqual(find_regions(guide), ())
+
+    def test_a_split_curve_is_still_one_line(self):
+        sketch, line = edit.add_line(Sketch(), (0, 0), (30, 10))
+        split = done(sketch, "split", curve=line, at=(9, 3)).sketch
+        self.assertEqual(len(split.curves), 2)
+        self.assertEqual([item.kind for item in split.constraints.values()], ["parallel"])
+        with self.assertRaisesRegex(SketchError, "at an end of the curve"):
+            done(sketch, "split", curve=line, at=(30, 10))
+        sketch, circle = edit.add_circle(sketch, (0, 0), 5)
+        with self.assertRaisesRegex(SketchError, "has no ends; trim it"):
+            done(sketch, "split", curve=circle, at=(5, 0))
+
+
 class ClosedUp(unittest.TestCase):
     @settings(max_examples=20, deadline=None)
     @given(st.integers(3, 9), st.integers(0, 10**6))

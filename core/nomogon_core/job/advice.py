@@ -275,9 +275,10 @@ def _next_sketch(view, stage):
 def _next_solid(view, stage):
     if not view.build.operations:
         count = sum(len(one.regions) for one in view.sketches.values())
+        asked = (Action("What was meant?", stage="sketch", tool="meant"),) if _only_traced(view) else ()
         return Advice(
             f"{count} closed region{'' if count == 1 else 's'}. Extrude the outline to make the part.",
-            (Action("Extrude", stage="solid", tool="extrude"),),
+            (Action("Extrude", stage="solid", tool="extrude"), *asked),
         )
     if view.problems:
         name, problem, suggestion = view.problems[0]
@@ -297,6 +298,12 @@ def _next_solid(view, stage):
             (Action("Open Solid", stage="solid"),),
         )
     return None if _sound(view) else Advice(_unsound(view), ())
+
+
+def _only_traced(view):
+    """Whether the open sketch is as its trace left it: nobody has said yet what was meant."""
+    traced = any(curve.u95 is not None for curve in view.sketch.curves.values())
+    return traced and all(item.kind in ("tangent", "symmetric") for item in view.sketch.constraints.values())
 
 
 def _unsound(view):
