@@ -36,7 +36,7 @@ export class Board {
     this.view = { x: 0, y: 0, zoom: 1 };
     this.ruler = { scale: 1, origin: [0, 0], word: "px", y: 1 };
     this.pointer = null;
-    /** Whether a drag on bare ground moves the view. @type {(() => boolean) | null} */
+    /** Whether a drag on bare ground moves the view. @type {((event: PointerEvent) => boolean) | null} */
     this.mayPan = null;
     this.watchers = [];
     this.box = null;
@@ -50,7 +50,7 @@ export class Board {
     });
     followDrag(this.svg, {
       begin: (event) => {
-        const bare = event.button === 0 && event.target === this.svg && this.mayPan?.();
+        const bare = event.button === 0 && event.target === this.svg && this.mayPan?.(event);
         if (bare || event.button === 1) this.panned = false;
         return (bare || event.button === 1) && { at: [event.clientX, event.clientY] };
       },

@@ -180,6 +180,14 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
     activate("curves");
   }
 
+  /** More curves for the sentence. @param {string[]} ids */
+  function add(ids) {
+    if (blank(active)?.kind !== "curves") return;
+    fill(active, [...new Set([...(filled[active] ?? []), ...ids])]);
+    draw();
+    activate("curves");
+  }
+
   form.addEventListener("focusin", (event) => {
     const name = /** @type {HTMLElement} */ (event.target).dataset?.blank;
     if (name && name !== active) activate(name);
@@ -231,11 +239,9 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
     /** The whole chain of a curve that was clicked twice. @param {string} id */
     chain(id) {
       const curve = drawing.curve(id) ?? drawing.data.shapes.curves.find((one) => one.points.includes(id));
-      if (!curve || blank(active)?.kind !== "curves") return;
-      fill(active, [...new Set([...(filled[active] ?? []), ...chainOf(curve.id, drawing.data.shapes.curves)])]);
-      draw();
-      activate("curves");
+      if (curve) add(chainOf(curve.id, drawing.data.shapes.curves));
     },
+    add,
     enter: () => form.requestSubmit(),
   };
 }

@@ -9,6 +9,7 @@ import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
 import { createEdits } from "./edit_sentence.js";
 import { createMeant } from "./meant.js";
+import { chainOf } from "./chain.js";
 import { startOpened } from "./opened.js";
 
 const element = document.getElementById("board");
@@ -19,7 +20,7 @@ const note = document.getElementById("note");
 const form = document.getElementById("ask");
 const SNAP_PX = 10;
 const DRAG_PX = 4;
-const RESTING = "Click to choose, drag what is free, or take a tool from the Tray.";
+const RESTING = "Click to choose, Shift-drag a box around curves, drag what is free, or take a tool from the Tray.";
 
 /** How many things a constraint or dimension ties, and which make a full choice earlier. */
 const WANTED = {
@@ -307,7 +308,7 @@ const tray = startTray({
   },
 });
 
-board.mayPan = () => !pens.active();
+board.mayPan = (event) => !pens.active() && !event.shiftKey;
 board.svg.addEventListener("click", (event) => {
   if (justDragged || board.panned) {
     justDragged = board.panned = false;
@@ -325,9 +326,44 @@ board.svg.addEventListener("click", (event) => {
   if (WANTED[tool]) return id && tie(tool, id);
   if (CLICKS[tool]) return CLICKS[tool](id, event);
   if (!id) return choose([]);
+  if (event.detail > 1 && drawing.curve(id)) return choose(chainOf(id, drawing.data.shapes.curves));
   const ids = new Set(event.shiftKey ? drawing.chosen : []);
   ids.has(id) ? ids.delete(id) : ids.add(id);
   choose(ids);
+});
+
+/** Curves that lie wholly within a box. @param {number[]} one @param {number[]} other */
+function within(one, other) {
+  const [left, right] = [Math.min(one[0], other[0]), Math.max(one[0], other[0])];
+  const [low, high] = [Math.min(one[1], other[1]), Math.max(one[1], other[1])];
+  return [...element.querySelectorAll(".hit[data-curve]")]
+    .filter((path) => {
+      const box = path.getBBox();
+      return box.x >= left && box.x + box.width <= right && box.y >= low && box.y + box.height <= high;
+    })
+    .map((path) => path.dataset.curve);
+}
+
+followDrag(board.svg, {
+  begin: (event) =>
+    event.button === 0 &&
+    event.shiftKey &&
+    event.target === board.svg &&
+    !pens.active() && { from: board.at(event), to: board.at(event) },
+  move(box, event) {
+    const [[a, b], [c, d]] = [box.from, (box.to = board.at(event))];
+    drawing.sketchOut([`M${a} ${b}H${c}V${d}H${a}Z`], null);
+  },
+  end(box, event, moved) {
+    drawing.sketchOut([], null);
+    if (!moved) return;
+    justDragged = true;
+    const ids = within(box.from, box.to);
+    if (edits.active()) edits.add(ids);
+    else choose(new Set([...drawing.chosen, ...ids]));
+  },
+  cancel: () => drawing.sketchOut([], null),
+  still: DRAG_PX,
 });
 board.svg.addEventListener("dblclick", (event) => {
   const dimension = event.target.closest("[data-dimension]")?.dataset.dimension;
