@@ -13,7 +13,7 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
-from nomogon_core.sketch.dimensions import in_words
+from nomogon_core.sketch.dimensions import in_words, listed
 from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.solve import dependence, solve, solved_from
 from nomogon_core.sketch.system import System
@@ -109,8 +109,7 @@ def told_of(sketch: Sketch, conflict: Conflict) -> ConflictError:
             conflict,
             [],
         )
-    words = [in_words(sketch, one) for one in conflict.among]
-    listed = words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1]
+    others = listed([in_words(sketch, one) for one in conflict.among])
     choices = [{"id": one, "words": in_words(sketch, one)} for one in conflict.choices]
     advice = "Drop one of them, or keep it unmet for now." if choices else "Change or delete some of them first."
-    return ConflictError(f"{what} contradicts {listed}. {advice} Nothing was changed.", conflict, choices)
+    return ConflictError(f"{what} contradicts {others}. {advice} Nothing was changed.", conflict, choices)

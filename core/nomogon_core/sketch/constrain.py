@@ -10,7 +10,7 @@ from nomogon_core.errors import NotNeededError, SketchError
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.conflicts import conflict_of, told_of
-from nomogon_core.sketch.dimensions import in_words, refreshed
+from nomogon_core.sketch.dimensions import in_words, listed, refreshed
 from nomogon_core.sketch.solve import STATUS, dependence, solve
 
 if TYPE_CHECKING:
@@ -67,9 +67,7 @@ def _refuse_doubles(sketch, constraint):
 
 def _list(sketch, names):
     words = [in_words(sketch, name) for name in names if name in sketch.constraints]
-    if not words:
-        return "what is drawn"
-    return words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1]
+    return listed(words) or "what is drawn"
 
 
 def kept_unmet(sketch: Sketch, constraint: Constraint, among: tuple[str, ...], name: str = "") -> Change:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import attrs
@@ -178,6 +179,11 @@ def refreshed(sketch: Sketch) -> Sketch:
         for name, item in sketch.constraints.items()
     }
     return attrs.evolve(sketch, constraints=constraints)
+
+
+def listed(words: Sequence[str]) -> str:
+    """``a``, ``a and b``, ``a, b and c``."""
+    return f"{', '.join(words[:-1])} and {words[-1]}" if len(words) > 1 else "".join(words)
 
 
 def in_words(sketch: Sketch, name: str) -> str:

@@ -17,7 +17,7 @@ import numpy as np
 from nomogon_core.errors import SketchError
 from nomogon_core.quantity.nominal import Size, nominal
 from nomogon_core.sketch import edit, rows
-from nomogon_core.sketch.dimensions import new_dimension
+from nomogon_core.sketch.dimensions import listed, new_dimension
 from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.system import System, by_columns
@@ -376,10 +376,6 @@ def _called(sketch, name):
     return f"{sketch.curves[name].kind} {name[1:]}"
 
 
-def _list(words):
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
-
-
 def _in_words(sketch, taken):
     """Proposals of what was taken: what is equal or runs alike in one, all else by itself."""
     groups: dict[tuple, list] = {}
@@ -410,10 +406,10 @@ def _words(sketch, kind, names, of):
         if len(of) == 1:
             return f"{first} {way}"
         beside = "beside each other" if kind == "horizontal" else "above each other"
-        return f"The centres {_list([name.removeprefix('centre ') for name in names])} {beside}"
+        return f"The centres {listed([name.removeprefix('centre ') for name in names])} {beside}"
     if kind == "equal":
         radius = sketch.curves[of[0]].radius
-        return f"{_list([first, *names[1:]])} equal{f', R {radius:.2f}' if radius else ''}"
+        return f"{listed([first, *names[1:]])} equal{f', R {radius:.2f}' if radius else ''}"
     if kind in ("parallel", "perpendicular"):
         return f"{first} {kind} to {names[1]}"
     if kind == "tangent":

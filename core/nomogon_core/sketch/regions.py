@@ -13,7 +13,7 @@ from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
 from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
-from nomogon_core.sketch.dimensions import in_words
+from nomogon_core.sketch.dimensions import in_words, listed
 from nomogon_core.sketch.model import article
 
 if TYPE_CHECKING:
@@ -421,9 +421,8 @@ def _conflicts(sketch):
     for name, item in sketch.constraints.items():
         if not item.against:
             continue
-        others = [in_words(sketch, one) for one in item.against if one in sketch.constraints]
-        listed = ", ".join(others[:-1]) + " and " + others[-1] if len(others) > 1 else "".join(others)
-        why = f"it contradicts {listed}; drop one of them" if others else "try it again"
+        others = listed([in_words(sketch, one) for one in item.against if one in sketch.constraints])
+        why = f"it contradicts {others}; drop one of them" if others else "try it again"
         at = [sketch.points[one if one in sketch.points else sketch.curves[one].points[-1]] for one in item.of]
         place = tuple(sum(axis) / len(at) for axis in zip(*at))
         what = in_words(sketch, name)

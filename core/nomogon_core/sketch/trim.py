@@ -20,7 +20,9 @@ from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.compiled_cubics import cubic_distances, fit_cubic
 
 if TYPE_CHECKING:
-    from nomogon_core.sketch.model import Sketch
+    from collections.abc import Sequence
+
+    from nomogon_core.sketch.model import Curve, Sketch
 
 END_SHARE = 1e-6
 REACH_SIZES = 4.0
@@ -132,7 +134,7 @@ def _meeting_point(sketch, other, place):
     return (sketch, near[0]) if near else edit.add_point(sketch, place)
 
 
-def curve_like(sketch, item, piece, tips):
+def curve_like(sketch: Sketch, item: Curve, piece: Any, tips: Sequence[str]) -> tuple[Sketch, str]:
     """A curve like another over a part of it, between two points."""
     fields = {"construction": item.construction, "u95": item.u95, "origin": item.origin}
     if isinstance(piece, Line):
