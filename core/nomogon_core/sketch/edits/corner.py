@@ -46,20 +46,20 @@ def build(sketch: Sketch, filled: dict[str, Any]) -> Edited:
 class _Arm:
     """A curve as it runs away from a corner: ``s`` is 0 at the corner and 1 at its other end."""
 
-    def __init__(self, sketch, name, corner):
+    def __init__(self, sketch: Sketch, name: str, corner: str) -> None:
         self.name, self.item, self.curve = name, sketch.curves[name], sketch.geometry(name)
         self.forward = self.item.end_points()[0] == corner
         self.top = span(self.curve)
 
-    def parameter(self, s):
+    def parameter(self, s: float) -> float:
         return s * self.top if self.forward else (1 - s) * self.top
 
-    def at(self, s):
+    def at(self, s: float) -> tuple[np.ndarray, np.ndarray]:
         """(place, derivative by s)."""
         place, way = at(self.curve, self.parameter(s))
         return place, way * self.top * (1 if self.forward else -1)
 
-    def rest(self, s):
+    def rest(self, s: float) -> Any:
         """What is left of the curve beyond s, as it ran before."""
         low, high = sorted((self.parameter(s), self.parameter(1.0)))
         return part(self.curve, low, high)
