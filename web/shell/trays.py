@@ -137,7 +137,6 @@ TRAYS = {
                 ),
                 ("spline", "Spline", "Click places along the curve; Enter ends it."),
                 ("rectangle", "Rectangle", "Click two opposite corners."),
-                *_edits("Draw"),
             ),
         },
         {
@@ -179,7 +178,7 @@ TRAYS = {
         },
         {"name": "Change", "tools": _edits("Change")},
         {
-            "name": "Spline",
+            "name": "Shape",
             "tools": (
                 ("more", "Add point", "Click a spline where it should have another point; its shape stays."),
                 (
@@ -192,6 +191,7 @@ TRAYS = {
                     "Smoother",
                     "Click a spline whose bend should go on evenly through its points; how far it moves is told.",
                 ),
+                *_edits("Shape"),
             ),
         },
         {

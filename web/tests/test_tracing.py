@@ -214,7 +214,7 @@ class Tracing(BrowserCase):
         page.keyboard.press("6")
         board.click((11.5, 8))
         expect(page.locator(".page")).to_have_attribute("data-version", "7")
-        page.get_by_role("tab", name="Spline").click()
+        page.get_by_role("tab", name="Shape").click()
         page.keyboard.press("1")
         board.click(tuple(at(spline, 0.5)[0]))
         expect(page.locator(".page")).to_have_attribute("data-version", "8")

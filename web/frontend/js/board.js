@@ -38,6 +38,8 @@ export class Board {
     this.pointer = null;
     /** Whether a drag on bare ground moves the view. @type {((event: PointerEvent) => boolean) | null} */
     this.mayPan = null;
+    /** Pixels at the right that a list covers. */
+    this.beside = 0;
     this.watchers = [];
     this.box = null;
     new ResizeObserver(() => this.resize()).observe(element);
@@ -111,7 +113,7 @@ export class Board {
   /** Show a box of the plane with some room around it. @param {[number, number, number, number]} box */
   fit(box, room = 0.12) {
     this.box = box;
-    const [width, height] = this.size;
+    const [width, height] = [this.size[0] - this.beside, this.size[1]];
     const [left, low, right, high] = box;
     const zoom = Math.min(
       width / Math.max((right - left) * (1 + 2 * room), 1e-6),

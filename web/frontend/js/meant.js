@@ -1,10 +1,10 @@
 // What the picture says about what was meant: proposals beside the Board, shown on it, taken together or singly.
 
 /**
- * @param {{ drawing: any, ask: (path: string) => Promise<any>, command: (name: string, args: any) => Promise<any>,
- *   choose: (ids: any) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
+ * @param {{ ask: (path: string) => Promise<any>, command: (name: string, args: any) => Promise<any>,
+ *   choose: (ids: any) => void, beside: (width: number) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
  */
-export function createMeant({ drawing, ask, command, choose, say, release }) {
+export function createMeant({ ask, command, choose, beside, say, release }) {
   const panel = document.getElementById("meant");
   const list = panel.querySelector("ul");
   const count = panel.querySelector(".count");
@@ -65,6 +65,7 @@ export function createMeant({ drawing, ask, command, choose, say, release }) {
     proposals = found.proposals;
     ticked = new Set(proposals.flatMap((one, index) => (one.sure ? [index] : [])));
     panel.hidden = false;
+    beside(panel.offsetWidth);
     draw();
     if (!proposals.length) {
       release();
@@ -78,6 +79,7 @@ export function createMeant({ drawing, ask, command, choose, say, release }) {
       if (panel.hidden) return;
       panel.hidden = true;
       proposals = [];
+      beside(0);
     },
     get isOpen() {
       return !panel.hidden;

@@ -130,7 +130,18 @@ const edits = createEdits({
   say,
   unit,
 });
-const meant = createMeant({ drawing, ask, command, choose, say, release: () => tray.release() });
+const meant = createMeant({
+  ask,
+  command,
+  choose,
+  beside(width) {
+    if (board.beside === width) return;
+    board.beside = width;
+    fit();
+  },
+  say,
+  release: () => tray.release(),
+});
 const SAID = "edit-";
 
 function choose(ids) {

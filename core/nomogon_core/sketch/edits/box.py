@@ -43,7 +43,7 @@ def build(sketch: Sketch, filled: dict[str, Any]) -> Edited:
 DECLARATION = Declaration(
     kind="box",
     title="Box",
-    shelf="Draw",
+    shelf="Shape",
     told="Click the centre of the rectangle.",
     sentence=(
         "Box about",

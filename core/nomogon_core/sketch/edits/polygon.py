@@ -45,7 +45,7 @@ def build(sketch: Sketch, filled: dict[str, Any]) -> Edited:
 DECLARATION = Declaration(
     kind="polygon",
     title="Polygon",
-    shelf="Draw",
+    shelf="Shape",
     told="Click the centre of the polygon.",
     sentence=(
         "Polygon of",

@@ -43,7 +43,7 @@ def build(sketch: Sketch, filled: dict[str, Any]) -> Edited:
 DECLARATION = Declaration(
     kind="slot",
     title="Slot",
-    shelf="Draw",
+    shelf="Shape",
     told="Click the centre of one end, then of the other.",
     sentence=(
         "Slot from",
