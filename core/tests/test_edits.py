@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from core.tests.specimens import drawn, fixed, tied
 from examples.parts import rounded_polygon
 from nomogon_core.errors import OperationError, SketchError
-from nomogon_core.geometry.curves import Ellipse, Spline, closed_area, outline_points
+from nomogon_core.geometry.curves import Ellipse, Spline, bezier, closed_area, outline_points
 from nomogon_core.job.commands import carry_out
 from nomogon_core.job.document import new_document, sketch_of
 from nomogon_core.job.library import Library
@@ -288,6 +288,33 @@ class Drawn(unittest.TestCase):
         sketch, circle = edit.add_circle(sketch, (0, 0), 5)
         with self.assertRaisesRegex(SketchError, "has no ends; trim it"):
             done(sketch, "split", curve=circle, at=(5, 0))
+
+
+class Simplified(unittest.TestCase):
+    def test_points_go_as_far_as_is_allowed(self):
+        places = [(2.0 * k, 6 * math.sin(k / 4)) for k in range(30)]
+        sketch, spline = edit.add_spline_through(Sketch(), places)
+        before = len(sketch.curves[spline].points)
+        told = []
+        for within in (0.02, 0.2):
+            simpler = done(sketch, "simplify", curve=spline, within=within).sketch
+            told.append(len(simpler.curves[spline].points))
+            old = np.vstack([bezier(piece, np.linspace(0, 1, 200)) for piece in sketch.geometry(spline).pieces()])
+            new = np.vstack([bezier(piece, np.linspace(0, 1, 2000)) for piece in simpler.geometry(spline).pieces()])
+            far = shapely.hausdorff_distance(shapely.LineString(old), shapely.LineString(new))
+            self.assertLess(far, within * 1.05 + 1e-3)
+        self.assertTrue(before > told[0] > told[1] >= 4, (before, told))
+
+    def test_a_point_that_something_hangs_on_stays(self):
+        sketch, spline = edit.add_spline_through(Sketch(), [(0, 0), (5, 0.01), (10, 0), (15, 0.01), (20, 0)])
+        middle = sketch.curves[spline].points[6]
+        sketch, _ = edit.add_constraint(sketch, fixed(middle))
+        simpler = done(sketch, "simplify", curve=spline, within=0.5).sketch
+        self.assertIn(middle, simpler.curves[spline].points)
+        self.assertEqual(len(simpler.curves[spline].points), 7)
+        with self.assertRaisesRegex(SketchError, "goes with a spline"):
+            line, name = edit.add_line(Sketch(), (0, 0), (1, 0))
+            done(line, "simplify", curve=name, within=0.5)
 
 
 class ClosedUp(unittest.TestCase):

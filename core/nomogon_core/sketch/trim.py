@@ -234,7 +234,7 @@ def add_spline_point(sketch: Sketch, name: str, place: tuple[float, float]) -> S
         raise SketchError("The spline has a point there already; click between two of its points.")
     before: Any = part(curve, 0.0, t)
     after: Any = part(curve, t, span(curve))
-    return _with_controls(sketch, name, item, [*before.points, *after.points[1:]])
+    return with_controls(sketch, name, item, [*before.points, *after.points[1:]])
 
 
 def remove_spline_point(sketch: Sketch, name: str, place: tuple[float, float]) -> tuple[Sketch, float]:
@@ -265,7 +265,7 @@ def remove_spline_point(sketch: Sketch, name: str, place: tuple[float, float]) -
         np.ascontiguousarray(data[1:-1]), data[0], data[-1], ways[0], ways[1], False, False, 12, math.inf
     )
     off = np.abs(cubic_distances(control, np.ascontiguousarray(data), DISTANCE_STEPS)).max()
-    changed = _with_controls(
+    changed = with_controls(
         sketch, name, item, [*curve.points[: 3 * index - 3], *map(tuple, control), *curve.points[3 * index + 4 :]]
     )
     return changed, float(off)
@@ -309,7 +309,7 @@ def smoother(sketch: Sketch, name: str) -> tuple[Sketch, float]:
     off = np.min(
         [np.abs(cubic_distances(piece, np.ascontiguousarray(data), DISTANCE_STEPS)) for piece in fair.pieces()], axis=0
     ).max()
-    return _with_controls(sketch, name, item, [tuple(place) for place in control]), float(off)
+    return with_controls(sketch, name, item, [tuple(place) for place in control]), float(off)
 
 
 def _spline(sketch, name):
@@ -319,7 +319,7 @@ def _spline(sketch, name):
     return item, sketch.geometry(name)
 
 
-def _with_controls(sketch, name, item, places):
+def with_controls(sketch: Sketch, name: str, item: Curve, places: Sequence[tuple[float, float]]) -> Sketch:
     """A spline with other control points; those that stay where they were keep their names."""
     before = {sketch.points[point]: point for point in item.points}
     names, result = [], sketch
