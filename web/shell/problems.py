@@ -40,7 +40,8 @@ class ProblemMiddleware:
         if isinstance(exception, Forbidden):
             return answer(request, str(exception), 403)
         if isinstance(exception, CoreError):
-            more = {"choices": exception.choices} if isinstance(exception, ConflictError) else {}
+            told = isinstance(exception, ConflictError) and exception.conflict.among
+            more = {"choices": exception.choices} if told else {}
             return answer(request, str(exception), 400, **more)
         if isinstance(exception, (OperationalError, InterfaceError)):
             log.error("the database does not answer: %s", exception)

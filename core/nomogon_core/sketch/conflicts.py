@@ -111,5 +111,5 @@ def told_of(sketch: Sketch, conflict: Conflict) -> ConflictError:
         )
     others = listed([in_words(sketch, one) for one in conflict.among])
     choices = [{"id": one, "words": in_words(sketch, one)} for one in conflict.choices]
-    advice = "Drop one of them, or keep it unmet for now." if choices else "Change or delete some of them first."
+    advice = "Drop one of them, or keep it unmet for now." if choices else "No single one of them can make room for it."
     return ConflictError(f"{what} contradicts {others}. {advice} Nothing was changed.", conflict, choices)

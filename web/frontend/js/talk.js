@@ -105,7 +105,7 @@ function settle(answer) {
 
 /** What could be done about a conflict: drop one of the others, or keep the new one unmet. */
 function waysOut(name, args, choices) {
-  if (!choices?.length) return [];
+  if (!choices) return [];
   const ways = choices.map((one) => ({
     words: `Drop ${one.words}`,
     run: () => command(name, { ...args, instead_of: one.id }),
