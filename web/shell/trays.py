@@ -202,11 +202,6 @@ TRAYS = {
                 ("parallel", "Parallel", "Click two lines."),
                 ("perpendicular", "Perpendicular", "Click two lines."),
                 ("tangent", "Tangent", "Click two curves that should touch smoothly."),
-                (
-                    "smooth",
-                    "Smooth",
-                    "Click a spline and the curve that it ends at: their bends become equal there.",
-                ),
                 ("equal", "Equal", "Click two lines, or two circles or arcs."),
             ),
         },
@@ -219,6 +214,11 @@ TRAYS = {
                 ("midpoint", "Midpoint", "Click a point, then a line."),
                 ("on curve", "On curve", "Click a point, then a curve."),
                 ("fixed", "Fixed", "Click a point or curve that should stay where it is."),
+                (
+                    "smooth",
+                    "Smooth",
+                    "Click a spline and the curve that it ends at: their bends become equal there.",
+                ),
             ),
         },
         {
