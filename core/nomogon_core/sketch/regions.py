@@ -233,33 +233,44 @@ def _loop_of(loop, curves):
 
 @attrs.frozen(eq=False)
 class _Island:
-    """Curves that hang together: loops around their areas, loops around the whole from without, and (ids, lie on each
-    other, place) of those that cross."""
+    """Curves that hang together: loops around their areas, and loops around the whole from without."""
 
     fronts: tuple
     backs: tuple
-    meetings: tuple
 
 
-def _island_of(graph, names):
+def _parts_of(graph, names):
     """An island by its curves and by how they hang together, whose nodes are counted anew from 0."""
     number = {}
-    return _island(
-        tuple(
-            (name, graph.geometry[name], *(number.setdefault(node, len(number)) for node in graph.nodes[name]))
-            for name in names
-        )
+    return tuple(
+        (name, graph.geometry[name], *(number.setdefault(node, len(number)) for node in graph.nodes[name]))
+        for name in names
     )
 
 
 @lru_cache(maxsize=MOST_KEPT)
 def _island(parts):
     geometry = {name: curve for name, curve, _, _ in parts}
-    nodes = {name: (first, last) for name, _, first, last in parts}
     loops = []
-    for loop in _faces(geometry, nodes):
+    for loop in _faces(geometry, {name: (first, last) for name, _, first, last in parts}):
         curves = tuple(reverse(geometry[name]) if backwards else geometry[name] for name, backwards in loop)
-        loops.append(_loop_of(loop, curves))
+        area = closed_area(curves)
+        if len(loops) == 1 and abs(area + loops[0].area) <= 1e-12 * abs(area) and len(loop) == len(loops[0].curves):
+            # One simple outline: what is seen from without has the same shape.
+            loops.append(attrs.evolve(loops[0], curves=_from_smallest(loop), area=area))
+        else:
+            loops.append(_loop_of(loop, curves))
+    return _Island(
+        tuple(loop for loop in loops if loop.area > 0),
+        tuple(loop for loop in loops if loop.area <= 0),
+    )
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _meetings(parts):
+    """(ids, lie on each other, place) of the curves of an island that cross."""
+    geometry = {name: curve for name, curve, _, _ in parts}
+    nodes = {name: (first, last) for name, _, first, last in parts}
     meetings = []
     for name, (first, last) in nodes.items():
         line = _line(geometry[name])
@@ -272,11 +283,7 @@ def _island(parts):
         shared = [place_of[node] for node in set(nodes[names[i]]) & set(nodes[names[j]])]
         if meeting := _meeting(lines[i], lines[j], shared):
             meetings.append(((names[i], names[j]), *meeting))
-    return _Island(
-        tuple(loop for loop in loops if loop.area > 0),
-        tuple(loop for loop in loops if loop.area <= 0),
-        tuple(meetings),
-    )
+    return tuple(meetings)
 
 
 @lru_cache(maxsize=MOST_KEPT)
@@ -308,7 +315,7 @@ def find_both(sketch: Sketch) -> tuple[tuple[Region, ...], tuple[Finding, ...]]:
 
 def _regions(sketch, graph):
     fronts, backs, owner, owners = [], [], [], []
-    islands = [_island_of(graph, names) for names in graph.islands]
+    islands = [_island(_parts_of(graph, names)) for names in graph.islands]
     closed = [_around(name, curve) for name, curve in graph.geometry.items() if name not in graph.nodes]
     for number, (inner, outer) in enumerate(
         [(island.fronts, island.backs) for island in islands] + [((front,), (back,)) for front, back in closed]
@@ -486,7 +493,7 @@ def _gaps(sketch, graph):
 
 def _crossings(sketch, graph):
     """Places where curves cross other than at joined ends, and curves that lie on each other."""
-    found = [meeting for names in graph.islands for meeting in _island_of(graph, names).meetings]
+    found = [meeting for names in graph.islands for meeting in _meetings(_parts_of(graph, names))]
     names = list(graph.geometry)
     lines = [_line(curve) for curve in graph.geometry.values()]
     island_of = {name: number for number, island in enumerate(graph.islands) for name in island}
