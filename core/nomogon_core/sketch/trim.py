@@ -324,7 +324,7 @@ def with_controls(sketch: Sketch, name: str, item: Curve, places: Sequence[tuple
     before = {sketch.points[point]: point for point in item.points}
     names, result = [], sketch
     for index, place in enumerate(places):
-        place = tuple(map(float, place))
+        place = (float(place[0]), float(place[1]))
         point = item.points[0] if index == 0 else item.points[-1] if index == len(places) - 1 else before.get(place)
         if point is None:
             result, point = edit.add_point(result, place)

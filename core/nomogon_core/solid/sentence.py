@@ -13,7 +13,7 @@ import attrs
 
 from nomogon_core.arguments import ID, NAMES, TEXT, Record
 from nomogon_core.arguments import Choice as OneOf
-from nomogon_core.sentence import Blank
+from nomogon_core.sentence import Blank, Choice
 
 RULE = Record(
     {
@@ -79,3 +79,31 @@ class BodyBlank(Blank):
 
     def check(self, value: str) -> None:
         ID.check(value)
+
+
+@attrs.frozen
+class PlaneBlank(Blank):
+    """A plane by its id, or a flat face ``{"body", "face"}``."""
+
+    kind = "plane"
+
+
+@attrs.frozen
+class AxisBlank(Choice):
+    """One of a plane's own axes, or a straight edge ``{"body", "edge"}``."""
+
+    kind = "axis"
+
+
+@attrs.frozen
+class CornersBlank(Blank):
+    """Three corners of the solid, or places in space."""
+
+    kind = "corners"
+
+
+@attrs.frozen
+class WordsBlank(Blank):
+    """Free words."""
+
+    kind = "text"

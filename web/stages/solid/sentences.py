@@ -5,102 +5,22 @@ from nomogon_core.job.places import plane_words
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sentence import Choice, Length
 from nomogon_core.solid.operations import DECLARATIONS, declaration
+from nomogon_core.solid.places import PLACES, Place
 from nomogon_core.solid.selection import words_of_rule
 from stages.declared import part_of
 
 NO_SPACE_BEFORE = (",", ".", ";")
 
 
-PLANE = {"kind": "plane", "asks": "Click a flat face of the solid, or step through the planes with the arrow keys."}
-PLACES = {
-    "sketch": {
-        "title": "Sketch",
-        "told": "Click the flat face that the sketch should lie on.",
-        "command": "sketch.new",
-        "parts": [
-            {"text": "Sketch"},
-            {"blank": "title", "kind": "text", "asks": "Type what the sketch is called.", "empty": "a name"},
-            {"text": "on"},
-            {"blank": "plane", "empty": "a plane", **PLANE},
-            {"text": "."},
-        ],
-    },
-    "plane-offset": {
-        "title": "Plane",
-        "told": "Click the plane or flat face to offset from.",
-        "command": "plane.add",
-        "fixed": {"kind": "offset", "fields": {}},
-        "parts": [
-            {"text": "Plane offset from"},
-            {"blank": "from", "empty": "a plane", **PLANE},
-            {"text": "by"},
-            {"blank": "distance", "kind": "length", "asks": "Type how far.", "empty": "a distance"},
-            {"text": "."},
-        ],
-    },
-    "plane-turned": {
-        "title": "Plane",
-        "told": "Click the plane or flat face to turn.",
-        "command": "plane.add",
-        "fixed": {"kind": "turned", "fields": {}},
-        "parts": [
-            {"text": "Plane"},
-            {"blank": "from", "empty": "a plane", **PLANE},
-            {"text": "turned about"},
-            {
-                "blank": "axis",
-                "kind": "axis",
-                "asks": "Click a straight edge of the solid, or choose an axis of that plane.",
-                "options": [["across", "its level axis"], ["up", "its upright axis"]],
-            },
-            {"text": "by"},
-            {"blank": "angle", "kind": "angle", "asks": "Type the angle.", "empty": "an angle", "usual": "30°"},
-            {"text": "."},
-        ],
-    },
-    "plane-midway": {
-        "title": "Plane",
-        "told": "Click the first of two planes or flat faces.",
-        "command": "plane.add",
-        "fixed": {"kind": "midway", "fields": {}},
-        "parts": [
-            {"text": "Plane midway between"},
-            {"blank": "first", "empty": "a plane", **PLANE},
-            {"text": "and"},
-            {"blank": "second", "empty": "another", **PLANE},
-            {"text": "."},
-        ],
-    },
-    "plane-points": {
-        "title": "Plane",
-        "told": "Click three corners of the solid.",
-        "command": "plane.add",
-        "fixed": {"kind": "points", "fields": {}},
-        "parts": [
-            {"text": "Plane through"},
-            {
-                "blank": "points",
-                "kind": "corners",
-                "empty": "three corners",
-                "asks": "Click three corners of the solid, or step through them with the arrow keys.",
-            },
-            {"text": "."},
-        ],
-    },
-}
-
-
 def declared(unit):
-    """Every operation and plane as the page writes a new one: its parts with what usually stands in their blanks."""
-    found = {
-        kind: {"title": one.title, "told": one.told, "parts": [part_of(part, unit) for part in one.sentence]}
-        for kind, one in DECLARATIONS.items()
-    }
-    usual = "1/4 in" if unit == "in" else "5 mm"
-    offset = [
-        part | {"usual": usual} if part.get("blank") == "distance" else part for part in PLACES["plane-offset"]["parts"]
-    ]
-    return found | PLACES | {"plane-offset": PLACES["plane-offset"] | {"parts": offset}}
+    """Every operation, plane and sketch as the page writes a new one: its parts with what usually stands in their
+    blanks."""
+    told = {}
+    for kind, one in (DECLARATIONS | PLACES).items():
+        told[kind] = {"title": one.title, "told": one.told, "parts": [part_of(part, unit) for part in one.sentence]}
+        if isinstance(one, Place):
+            told[kind] |= {"command": one.command} | ({"fixed": one.fixed} if one.fixed else {})
+    return told
 
 
 def filled(operation, unit):
