@@ -159,6 +159,34 @@ class Sketching(BrowserCase):
         self.version(page, 1)
         expect(page.locator("#said")).to_contain_text("No point moved by more than 0.")
 
+    def test_a_half_is_mirrored_and_meets_its_image_smoothly(self):
+        job = self.job(
+            ("sketch.line", {"start": [0, -15], "end": [0, 35], "construction": True, "free": True}),
+            ("sketch.spline", {"places": [[0, 20], [12, 15], [14, 4], [0, -5]]}),
+        )
+        self.drive(self.mirroring, job)
+        sketch = self.sketch(job)
+        splines = [curve for curve in sketch.curves.values() if curve.kind == "spline"]
+        self.assertEqual(len(splines), 2)
+        for end, handle in ((0, 1), (-1, -2)):
+            (x, y), (u, v) = (sketch.points[splines[0].points[index]] for index in (end, handle))
+            self.assertLess(abs(v - y), 1e-6 * abs(u - x) + 1e-7)
+            self.assertAlmostEqual(x, 0, places=7)
+
+    def mirroring(self, page, job):
+        board = self.open(page, job)
+        page.get_by_role("tab", name="Change").click()
+        page.keyboard.press("3")
+        board.click((12, 15))
+        expect(page.locator("#sentence .picked").first).to_have_text("1 curve")
+        page.get_by_label("Click the line to mirror in.").click()
+        board.click((0, 30))
+        page.get_by_label("How the halves meet.").select_option("smooth")
+        expect(page.locator(".would-be")).not_to_have_count(0)
+        page.get_by_role("button", name="Do it").click()
+        self.version(page, 3)
+        self.assertEqual(len(self.areas(page)), 1)
+
     def test_lines_drawn_long_are_closed_up_by_the_keyboard(self):
         ends = (((-3, 0), (45, 0)), ((40, -4), (40, 34)), ((44, 30), (-5, 30)), ((0, 33), (0, -2)))
         job = self.job(*[("sketch.line", {"start": list(a), "end": list(b), "free": True}) for a, b in ends])
