@@ -104,7 +104,7 @@ def edits_of_a_sketch(page, address):
     page.screenshot(path=FOLDER / "sketch-offset.png")
     page.keyboard.press("Escape")
     page.get_by_role("tab", name="Edges").click()
-    page.get_by_role("button", name="Meant?").click()
+    page.locator("#tray .tool", has_text="Meant?").click()
     expect(page.locator("#meant li").first).to_be_visible()
     page.locator("#meant li").nth(1).hover()
     time.sleep(0.5)

@@ -145,7 +145,7 @@ class Sketching(BrowserCase):
     def meant(self, page, job):
         self.open(page, job)
         page.get_by_role("tab", name="Edges").click()
-        page.get_by_role("button", name="Meant?").click()
+        page.locator("#tray .tool", has_text="Meant?").click()
         panel = page.locator("#meant")
         expect(panel.locator("li")).not_to_have_count(0)
         expect(panel).to_contain_text("clearance for M4")
