@@ -230,6 +230,13 @@ class Arranged(unittest.TestCase):
         )
         xs = sorted(place[0] for place in changed.points.values())
         self.assertAlmostEqual(xs[0], -xs[-1], places=6)
+        # Both ends of one spline on the axis: it meets its image smoothly at each.
+        lone, line = edit.add_line(Sketch(), (0, -15), (0, 35), construction=True)
+        lone, wing = edit.add_spline_through(lone, [(0, 20), (12, 15), (14, 4), (0, -5)])
+        winged = done(lone, "mirror", curves=[wing], axis=line, crossing="smooth", kept="kept").sketch
+        for end, handle in ((0, 1), (-1, -2)):
+            (x, y), (u, v) = (winged.points[winged.curves[wing].points[index]] for index in (end, handle))
+            self.assertLess(abs(v - y), 1e-6 * abs(u - x))
         free = done(sketch, "mirror", curves=half, axis=axis, crossing="as", kept="free").sketch
         self.assertGreater(freedom(free).degrees, freedom(both).degrees)
 

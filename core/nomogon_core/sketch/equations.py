@@ -298,28 +298,30 @@ def _midpoint(eq, name, item):
 
 
 def _tangent(eq, name, item):
-    if len(item.of) != 2:
+    """Two curves; where they share both ends, a point after them tells which end is meant."""
+    if len(item.of) != 2 and not (len(item.of) == 3 and item.of[2] in eq.point_at):
         _refuse(item, "two curves, of which one is not a line")
-    first, second = (eq.sketch.curve(curve) for curve in item.of)
+    first, second = (eq.sketch.curve(curve) for curve in item.of[:2])
     kinds = {first.kind, second.kind}
     if kinds == {"line"}:
         _refuse(item, "two curves, of which one is not a line")
     shared = _shared_end(eq, first, second)
     if shared:
-        _tangent_at(eq, name, first, second, shared)
+        meant = item.of[-1] if item.of[-1] in {*first.end_points()} & {*second.end_points()} else shared
+        _tangent_at(eq, name, first, second, meant)
     elif "spline" in kinds:
         raise SketchError(
             "A spline can be tangent only at an end that it shares with the other curve; join their ends first."
         )
     elif "ellipse" in kinds:
-        _tangent_to_ellipse(eq, name, item.of)
+        _tangent_to_ellipse(eq, name, item.of[:2])
     elif "line" in kinds:
-        line, round_one = item.of if first.kind == "line" else item.of[::-1]
+        line, round_one = item.of[:2] if first.kind == "line" else item.of[1::-1]
         center, radius = eq._round(round_one, "Tangent")
         ends = eq.sketch.curves[line].points
         eq._point_line(name, ends, center, (radius, eq._side(ends, center)))
     else:
-        _tangent_circles(eq, name, item.of)
+        _tangent_circles(eq, name, item.of[:2])
 
 
 def _tangent_to_ellipse(eq, name, pair):

@@ -66,7 +66,7 @@ def _smooth_across(sketch, names, became, axis):
             if became.get(point) != point:
                 continue
             straight = sketch.curves[name].kind == "line"
-            of = (name, axis) if straight else (name, became[name])
+            of = (name, axis) if straight else (name, became[name], point)
             sketch, _ = edit.add_constraint(sketch, Constraint("perpendicular" if straight else "tangent", of))
     return sketch
 
