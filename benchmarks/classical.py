@@ -4,6 +4,8 @@ import math
 
 import numpy as np
 
+from examples.parts import rounded_polygon
+from examples.parts import slot as drawn_slot
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Constraint, Sketch
 
@@ -67,7 +69,7 @@ class Drawing:
         return names
 
 
-def triangle(a, b, c, base=True):
+def triangle(a, b, c):
     """A triangle with sides AB = c, BC = a, CA = b, A at the origin, AB level."""
     told = Drawing()
     x = (b * b + c * c - a * a) / (2 * c)
@@ -256,8 +258,6 @@ def isosceles():
 
 @problem
 def rounded_rectangle():
-    from examples.parts import rounded_polygon
-
     told = Drawing()
     outline = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [5] * 4)
     told.sketch, names, joints = edit.add_outline(told.sketch, outline, [None] * len(outline), origin="drawn")
@@ -280,8 +280,6 @@ def rounded_rectangle():
 
 @problem
 def slot():
-    from examples.parts import slot as drawn_slot
-
     told = Drawing()
     outline = drawn_slot((0, 0), 15, 3)
     told.sketch, names, joints = edit.add_outline(told.sketch, outline, [None] * len(outline), origin="drawn")

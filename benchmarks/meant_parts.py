@@ -3,9 +3,8 @@ some of them turned, some drawn in inches; for what a trace of them should be re
 
 import math
 
-import numpy as np
-
-from nomogon_core.geometry.curves import Circle, closed_area, moved, outline_points, reverse
+from examples.parts import rounded_polygon, slot
+from nomogon_core.geometry.curves import Circle, closed_area, moved, reverse
 
 INCH_MM = 25.4
 CLEARANCE_MM = (3.4, 4.5, 5.5, 6.6)
@@ -17,8 +16,6 @@ def meant_part(random):
     Args:
         random: numpy Generator.
     """
-    from examples.parts import rounded_polygon, slot
-
     inches = random.random() < 0.25
     unit = INCH_MM / 8 if inches else 1.0
 
@@ -59,9 +56,3 @@ def meant_part(random):
         outline if len(outline) == 1 or closed_area(outline) > 0 else tuple(reverse(one) for one in reversed(outline))
         for outline in made
     ]
-
-
-def size_of(outlines):
-    """The longer side of the box about a part."""
-    points = np.vstack([outline_points(outline, 0.1) for outline in outlines if len(outline) > 1])
-    return float(np.ptp(points, axis=0).max())
