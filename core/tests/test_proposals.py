@@ -72,6 +72,12 @@ class Proposals(unittest.TestCase):
         self.assertTrue(any("beside each other" in one for one in words), words)
         self.assertTrue(any("parallel" in one or "level" in one for one in words), words)
 
+    def test_a_lone_curve_has_nothing_to_agree_with(self):
+        lone, _ = edit.add_circle(Sketch(), (0, 0), 3.71, u95=U95, origin="t1")
+        self.assertEqual(propose(lone, SCALE_SIGMA), [])
+        slanted, _ = edit.add_line(Sketch(), (0, 0), (30, 17), u95=U95, origin="t1")
+        self.assertEqual(propose(slanted, SCALE_SIGMA), [])
+
     def test_nothing_traced_says_nothing(self):
         sketch = attrs.evolve(drawn(rounded_polygon([(0, 0), (9, 0), (0, 9)], [0] * 3)))
         sketch = attrs.evolve(

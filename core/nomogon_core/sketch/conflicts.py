@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch
 
 LEFT_OVER = 1e-4
-MOST_SUSPECTS, FAR = 200, 600
+MOST_SUSPECTS, FAR, MOST_NAMED = 200, 600, 6
 
 
 @attrs.frozen
@@ -73,13 +73,13 @@ def _active(sketch):
 
 def _can_be_met(sketch, names):
     kept = {key: item for key, item in sketch.constraints.items() if key in set(names)}
-    return solve(attrs.evolve(sketch, constraints=kept), most=FAR).solved
+    return solve(attrs.evolve(sketch, constraints=kept), most=FAR, again=False).solved
 
 
 def _left_over(sketch, name):
     """Constraints that are not met at the best compromise, and those of the things that these are on."""
     system = System(Equations(sketch), merge=False)
-    x, _, _, _ = solved_from(system, system.start())
+    x, _, _, _ = solved_from(system, system.start(), again=False)
     residual = np.abs(system.evaluate(x)[0])
     rows = np.flatnonzero(residual > LEFT_OVER * residual.max(initial=0))
     return [
@@ -109,7 +109,9 @@ def told_of(sketch: Sketch, conflict: Conflict) -> ConflictError:
             conflict,
             [],
         )
-    others = listed([in_words(sketch, one) for one in conflict.among])
+    words = [in_words(sketch, one) for one in conflict.among]
+    more = len(words) - MOST_NAMED
+    others = listed([*words[:MOST_NAMED], f"{more} others"] if more > 1 else words)
     choices = [{"id": one, "words": in_words(sketch, one)} for one in conflict.choices]
     advice = "Drop one of them, or keep it unmet for now." if choices else "No single one of them can make room for it."
     return ConflictError(f"{what} contradicts {others}. {advice} Nothing was changed.", conflict, choices)

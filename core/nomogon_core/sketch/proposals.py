@@ -3,7 +3,7 @@ uncertainty.
 
 Each candidate is one or two equations; how well they hold is compared with how well they would hold by chance. The best
 is taken, all places are conditioned on it (a Kalman update, 1960), and the others are judged anew, so that what follows
-is not asked for. Values that are exactly equal (directions, radii) are told by clustering over all of them at once.
+is not asked for.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 MOST_CURVES = 400
 LEAST_SIGMA_SHARE = 1e-6
 GATE, PAIR_GATE = 9.0, 11.8
-LEAST_SCORE = 3.5
+LEAST_SCORE, SURE = 3.5, 4.5
 PASSES = 3
 FOLLOWS, LEAST_VARIANCE = 1e-5, 1e-15
 SMOOTH = math.radians(20)
@@ -60,6 +60,11 @@ class Proposal:
     constraints: tuple
     sigmas: float
     score: float
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether it may be taken without being looked at."""
+        return self.score > SURE
 
     @property
     def of(self) -> tuple[str, ...]:
@@ -335,6 +340,8 @@ def _accepted(joint, candidates, before):
 
 def _spreads_of(joint, slopes, candidates):
     """Covariance of the residuals of each candidate, all at once."""
+    if not candidates:
+        return []
     chosen = np.array([row for candidate in candidates for row in candidate.rows])
     at, own = joint.at[chosen], slopes[chosen]
     pairs = joint.covariance[at[:, :, None], at[:, None, :]]

@@ -23,7 +23,8 @@ if TYPE_CHECKING:
 # Moves that are no more than rounding, as a share of the sketch's size.
 ROUNDING = 1e-11
 MET, HELD = TOLERANCE * 100, 1e-8
-RESTARTS, DENSE_ROWS = 8, 700
+# Tries from moved places are dense: of a part of more rows there is one, of still more none, so that no answer hangs.
+RESTARTS, FEW_ROWS, MANY_ROWS = 8, 160, 400
 DRAG_STEP, DRAG_STEPS, DRAG_WEIGHT, QUARTERED = 0.1, 60, 100.0, 4
 LEAST_MOTION, WAY_DIGITS = 1e-6, 6
 DEPENDENCE, LEAST_SHARE = 1e-6, 1e-5
@@ -94,12 +95,13 @@ def _dogleg_step(newton, steepest, radius):
     return steepest + between * (-b + np.sqrt(max(b * b - 4 * a * c, 0))) / (2 * a)
 
 
-def solve(sketch: Sketch, *, compiled: bool = True, most: int = MOST_ITERATIONS) -> Solution:
+def solve(sketch: Sketch, *, compiled: bool = True, most: int = MOST_ITERATIONS, again: bool = True) -> Solution:
     """Move a sketch as little as possible until all constraints are met.
 
     Args:
         compiled: by the compiled loops, or by numpy and scipy from the same rows.
         most: steps, of which each goes no farther than a quarter of the sketch's size.
+        again: whether it is tried from moved places too, where the steps stall.
 
     Returns:
         :class:`Solution`; never raises for a sketch that cannot be solved.
@@ -108,14 +110,16 @@ def solve(sketch: Sketch, *, compiled: bool = True, most: int = MOST_ITERATIONS)
     system = System(equations, compiled=compiled)
     if any(abs(off) > TOLERANCE * 10 for _, off in system.broken):
         return Solution(sketch, "unsolved", max(abs(off) for _, off in system.broken) * equations.scale, 0)
-    x, restarted, worst, iterations = solved_from(system, system.start(), most)
+    x, restarted, worst, iterations = solved_from(system, system.start(), most, again=again)
     if worst >= MET or _collapsed(system, x):
         return Solution(sketch, "unsolved", worst * equations.scale, iterations)
     status = "restarted" if restarted else "solved"
     return Solution(_moved(equations, system, x), status, worst * equations.scale, iterations)
 
 
-def solved_from(system: System, x: np.ndarray, most: int = MOST_ITERATIONS) -> tuple[np.ndarray, bool, float, int]:
+def solved_from(
+    system: System, x: np.ndarray, most: int = MOST_ITERATIONS, *, again: bool = True
+) -> tuple[np.ndarray, bool, float, int]:
     """Unknowns that meet all rows, from x: (unknowns, whether from moved places, largest residual, iterations)."""
     x, restarted, worst, iterations = x.copy(), False, 0.0, 0
     residual = system.evaluate(x)[0]
@@ -124,7 +128,7 @@ def solved_from(system: System, x: np.ndarray, most: int = MOST_ITERATIONS) -> t
             continue
         part = Part(system, unknowns, rows)
         found, left, steps = part.descend(x[unknowns], most)
-        if left >= MET or _collapsed(system, _with(x, unknowns, found)):
+        if again and (left >= MET or _collapsed(system, _with(x, unknowns, found))):
             found, left = _try_again(part, system, x)
             restarted = True
         x[unknowns] = found
@@ -142,7 +146,8 @@ def _try_again(part, system, x):
     random = np.random.default_rng(7)
     start = x[part.unknowns]
     best, least = start, np.inf
-    for attempt in range(RESTARTS + 1 if len(part.rows) <= DENSE_ROWS else 0):
+    tries = RESTARTS + 1 if len(part.rows) <= FEW_ROWS else int(len(part.rows) <= MANY_ROWS)
+    for attempt in range(tries):
         moved = start + (random.normal(0, 0.03 * 1.4 ** (attempt - 1), len(start)) if attempt else 0.0)
         found, left = _dogleg(part, moved)
         if left < least and not _collapsed(system, _with(x, part.unknowns, found)):

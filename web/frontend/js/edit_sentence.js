@@ -88,10 +88,8 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
     const value = filled[part.blank];
     if (isOpen(value)) return part.empty;
     if (part.kind === "curves") return value.length === 1 ? "1 curve" : `${value.length} curves`;
-    if (part.kind === "spot" && Array.isArray(value)) {
-      const size = unit === "in" ? 25.4 : 1;
-      return value.map((one) => (one / size).toFixed(2)).join(", ");
-    }
+    if (part.kind === "spot" && Array.isArray(value))
+      return value.map((one) => (one * board.ruler.scale).toFixed(2)).join(", ");
     const curve = drawing.curve(value);
     return curve ? `${curve.kind} ${curve.id.slice(1)}` : `point ${String(value).slice(1)}`;
   }

@@ -311,7 +311,10 @@ export function createDrawing(board) {
       drawWorld();
       drawScreen();
     },
-    /** What an edit that is being written would draw, and which curves it takes the place of; null for nothing. @param {{ paths: string[], gone: string[] } | null} found */
+    /**
+     * What an edit that is being written would draw, and which curves it takes the place of; null for nothing.
+     * @param {{ paths: string[], gone: string[] } | null} found
+     */
     wouldBe(found) {
       instead = found;
       drawWorld();

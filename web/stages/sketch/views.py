@@ -28,7 +28,6 @@ from work.models import Task
 
 EXAGGERATION = 30.0
 EDGE_PATIENCE_S = 20
-SURE = 4.5
 _grabs, _meant = Kept(32), Kept(32)
 
 
@@ -89,7 +88,7 @@ def meant(request, job_id):
                     "words": one.words,
                     "sigmas": one.sigmas,
                     "of": list(one.of),
-                    "sure": one.score > SURE,
+                    "sure": one.is_sure,
                     "constraints": [_proposed(item) for item in one.constraints],
                 }
                 for one in found

@@ -187,7 +187,7 @@ DECLARATION = Declaration(
         "Corner at",
         Corner("corner", asks="Click a point at which two curves meet.", empty="a corner"),
         Choice("how", asks="Rounded or cut.", options={"round": "rounded with radius", "cut": "cut on both sides by"}),
-        Length("size", asks="Type the size, or drag the arrow.", empty="a size", usual="3 mm", usual_in="1/8 in"),
+        Length("size", asks="Type the size.", empty="a size", usual="3 mm", usual_in="1/8 in"),
         ".",
     ),
     build=build,

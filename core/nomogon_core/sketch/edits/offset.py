@@ -53,7 +53,7 @@ DECLARATION = Declaration(
     kind="offset",
     title="Offset",
     shelf="Change",
-    told="Click the curves to offset; a second click on one takes its whole chain.",
+    told="Click the curves to offset; a double click on one takes its whole chain.",
     sentence=(
         "Offset",
         Curves("curves", asks="Click curves; a double click takes the whole chain.", empty="curves"),
