@@ -78,12 +78,12 @@ def _sizes(sketch):
     )
 
 
-def figures(random, parts=PARTS):
-    """Shares and times over random parts."""
+def figures(random, make=meant_part, parts=PARTS):
+    """Shares and times over random parts that ``make`` draws."""
     right = wrong = told = meant = size_right = size_wrong = 0
     before = after = 0.0
     for _ in range(parts):
-        truth = true_sketch(meant_part(random))
+        truth = true_sketch(make(random))
         sketch = traced(truth, random)
         found = [item for one in own.propose(sketch, SCALE_SIGMA) for item in one.constraints]
         good = [item for item in found if holds(truth, item)]
@@ -99,7 +99,7 @@ def figures(random, parts=PARTS):
         solved = solve(attrs.evolve(placed, constraints=changed.constraints, next_number=changed.next_number))
         before += float(np.square(_sizes(sketch) - _sizes(truth)).sum())
         after += float(np.square(_sizes(solved.sketch) - _sizes(truth)).sum())
-    large = true_sketch([outline for _ in range(5) for outline in meant_part(random)])
+    large = true_sketch([outline for _ in range(5) for outline in make(random)])
     names = list(large.curves)[:60]
     large = traced(edit.remove(large, [name for name in large.curves if name not in names]), random)
     begin = time.perf_counter()

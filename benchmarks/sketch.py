@@ -181,7 +181,7 @@ def run(seed=None):
     sketches = {count: outline(count, random) for count in (200, 1000, 5000)}
     faster, own = speedup(sketches[200], random)
     rate, worst = classical(random)
-    meant = proposals.figures(random)
+    meant, unmeant = proposals.figures(random), proposals.figures(random, random_part)
 
     def row(name, value, reach, against):
         return {"name": name, "value": value, "reach": reach, "against": against}
@@ -201,4 +201,6 @@ def run(seed=None):
         row("proposals_s_60", meant["seconds"], 1, "proposals of about 60 curves"),
         row("error_ratio_after", meant["error_ratio"], 0.6, "rms of lengths and radii, after over before"),
         row("sizes_wrong_percent", meant["sizes_wrong"], 1, "standard sizes proposed wrongly"),
+        row("unmeant_precision_percent", unmeant["precision"], None, "of parts whose sizes and angles follow no rule"),
+        row("unmeant_sizes_wrong_percent", unmeant["sizes_wrong"], None, "the same, of the standard sizes proposed"),
     ]

@@ -35,8 +35,15 @@ class StandardSizes(unittest.TestCase):
 
     def test_clearance_holes_are_known_and_odd_sizes_left(self):
         # ISO 273, medium: 4.5 for M4, 6.6 for M6 (from memory).
-        told = nominal([Size(4.507, 0.01, True), Size(6.595, 0.01, True), Size(17.27, 0.01)], 1e-4)
-        self.assertEqual([one.words if one else None for one in told], ["clearance for M4", "clearance for M6", None])
+        holes = [Size(size, 0.01, True) for size in (4.507, 6.595, 3.398, 5.504)]
+        told = nominal([*holes, Size(17.27, 0.01)], 1e-4)
+        words = [f"clearance for {screw}" for screw in ("M4", "M6", "M3", "M5")]
+        self.assertEqual([one.words if one else None for one in told], [*words, None])
+
+    def test_sizes_of_no_standard_are_left(self):
+        random = np.random.default_rng(8)
+        told = nominal([Size(float(size), 0.02) for size in random.uniform(3, 90, 40)], 5e-4)
+        self.assertLessEqual(sum(one is not None for one in told), 1)
 
     def test_a_rough_size_is_left(self):
         self.assertEqual(nominal([Size(7.1, 0.6)], 1e-3), [None])

@@ -14,9 +14,11 @@ CLEARANCE_HOLES = {
     "M2": 2.4, "M2.5": 2.9, "M3": 3.4, "M4": 4.5, "M5": 5.5, "M6": 6.6, "M8": 9.0, "M10": 11.0, "M12": 13.5,
 }  # fmt: skip
 # Steps of a family and how often sizes come from it, common practice: (millimetres, share).
-METRIC = ((5.0, 0.25), (1.0, 0.4), (0.5, 0.25), (0.1, 0.1))
+METRIC = ((5.0, 0.3), (1.0, 0.45), (0.5, 0.25))
 IMPERIAL = ((INCH_MM / 4, 0.35), (INCH_MM / 8, 0.3), (INCH_MM / 16, 0.25), (INCH_MM / 32, 0.1))
-STANDARD_SHARE, CLEARANCE_SHARE = 0.8, 0.3
+CLEARANCE_SHARE = 0.3
+# How many of a part's sizes are standard ones is not known beforehand: the sizes themselves tell.
+STANDARD_SHARES = (0.02, 0.2, 0.5, 0.8, 0.95)
 SCALE_STEPS, REACH = 141, 3.5
 SURE, PEAK, PEAK_FOOT = 0.9, 0.5, 0.05
 
@@ -63,8 +65,8 @@ def _near(value, reach, family):
 
 
 def _candidates(size, family, reach):
-    """{standard size: prior density weight} near a measured size."""
-    told = {value: STANDARD_SHARE * weight for value, weight in _near(size.value, reach, family).items()}
+    """{standard size: density weight} near a measured size."""
+    told = _near(size.value, reach, family)
     if size.is_hole and family is METRIC:
         for hole in CLEARANCE_HOLES.values():
             if abs(hole - size.value) <= reach:
@@ -75,8 +77,8 @@ def _candidates(size, family, reach):
 def nominal(sizes: list[Size], scale_sigma: float) -> list[Nominal | None]:
     """The standard size of each measured one, where the evidence is enough.
 
-    All share an unknown scale near 1; millimetres and inches are compared by how well all sizes agree with them
-    together.
+    All share an unknown scale near 1, and how many of them are standard at all is unknown too; millimetres and inches
+    are compared by how well all sizes agree with them together.
 
     Args:
         scale_sigma: relative standard uncertainty of the picture's scale.
@@ -99,28 +101,31 @@ def nominal(sizes: list[Size], scale_sigma: float) -> list[Nominal | None]:
 
 def _by_family(sizes, family, scale, prior):
     """(log evidence, the best standard of each size or None) of a family."""
-    told, total = [], prior.copy()
+    shares = np.array(STANDARD_SHARES)[:, None]
+    told, total = [], np.tile(prior, (len(shares), 1))
     for size in sizes:
         reach = 6 * size.sigma + size.value * (np.abs(scale - 1).max())
         found = _candidates(size, family, max(reach, 0.05))
         own = size.value / scale
-        spread = (1 - STANDARD_SHARE) * np.ones_like(scale)
         parts = {
-            value: weight * np.exp(-0.5 * ((own - value) / size.sigma) ** 2) / (size.sigma * math.sqrt(2 * math.pi))
+            value: shares
+            * weight
+            * np.exp(-0.5 * ((own - value) / size.sigma) ** 2)
+            / (size.sigma * math.sqrt(2 * math.pi))
             for value, weight in found.items()
         }
-        whole = spread + sum(parts.values(), np.zeros_like(scale))
+        whole = 1 - shares + sum(parts.values(), np.zeros_like(scale))
         total = total + np.log(whole)
         told.append((parts, whole))
     weights = np.exp(total - total.max())
     weights /= weights.sum()
-    near_peak = _around_peak(weights)
+    near_peak = _around_peak(weights.sum(axis=0))
     chosen = []
     for parts, whole in told:
-        shares = {value: float((weights * part / whole).sum()) for value, part in parts.items()}
-        best = max(shares, key=shares.__getitem__, default=None)
-        sure = best is not None and shares[best] > SURE and near_peak > PEAK
-        chosen.append(_named(best, shares[best], family) if sure else None)
+        likely = {value: float((weights * part / whole).sum()) for value, part in parts.items()}
+        best = max(likely, key=likely.__getitem__, default=None)
+        sure = best is not None and likely[best] > SURE and near_peak > PEAK
+        chosen.append(_named(best, likely[best], family) if sure else None)
     return float(np.log(np.exp(total - total.max()).sum()) + total.max()), chosen
 
 

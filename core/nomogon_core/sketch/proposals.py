@@ -118,8 +118,8 @@ class _Joint:
 
     def seal(self) -> None:
         """No equation comes in any more."""
-        self.kind, self.at = np.array(self.kind), np.array(self.at)
-        self.constants = np.array(self.constants)
+        self.kind, self.at = np.array(self.kind, int), np.array(self.at, int).reshape(-1, rows.WIDEST)
+        self.constants = np.array(self.constants, float).reshape(-1, rows.MOST_CONSTANTS)
         self.width = np.array([width for _, width, _ in rows.KINDS])[self.kind]
 
     def told(self, chosen: Any = None) -> tuple[np.ndarray, np.ndarray]:
