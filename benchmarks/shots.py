@@ -12,7 +12,6 @@ from launch.places import ROOT
 
 FOLDER = ROOT / "docs" / "screenshots"
 VIEWS = (
-    ("sketch-gap", "Smoker hinge leaf", "sketch"),
     ("reference-new", "Entrance reducer", "reference"),
     ("reference", "Hive latch plate", "reference"),
     ("sketch", "Hive latch plate", "sketch"),
@@ -33,8 +32,6 @@ def take(page, address):
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_load_state("networkidle")
     page.screenshot(path=FOLDER / "register.png")
-    page.goto(address + "/new")
-    page.screenshot(path=FOLDER / "new.png")
     for name, title, stage in VIEWS:
         page.goto(address)
         page.locator("a.whole", has_text=title).last.click()
@@ -64,15 +61,15 @@ def take(page, address):
         page.get_by_role("button", name="Undo").click()
         time.sleep(1)
     a_sentence(page, address)
+    a_section(page, address)
+    a_finding(page, address)
     edits_of_a_sketch(page, address)
     beside_a_card(page, address)
 
 
 def a_sentence(page, address):
     """An operation being written in the Build sheet, with the solid as it would be; dropped again."""
-    page.goto(address)
-    page.locator("a.whole", has_text="Hive latch plate").last.click()
-    page.locator("[data-stage-link=solid]").click()
+    open_stage(page, address, "Hive latch plate", "solid")
     expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("."), timeout=60_000)
     page.keyboard.press("1")
     page.get_by_role("checkbox", name="of Stop pin").click()
@@ -84,12 +81,38 @@ def a_sentence(page, address):
     page.keyboard.press("Escape")
 
 
+def open_stage(page, address, title, stage):
+    page.goto(address)
+    page.locator("a.whole", has_text=title).last.click()
+    page.locator(f"[data-stage-link={stage}]").click()
+    page.wait_for_load_state("networkidle")
+
+
+def a_section(page, address):
+    """A turned part cut open."""
+    open_stage(page, address, "Feeder cap", "solid")
+    expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("."), timeout=60_000)
+    page.get_by_role("tab", name="View").click()
+    page.locator("#tray .tool:visible", has_text="Section").click()
+    time.sleep(1)
+    page.screenshot(path=FOLDER / "section.png")
+    page.keyboard.press("Escape")
+
+
+def a_finding(page, address):
+    """A gap under the magnifier, in the list of what keeps areas from closing."""
+    open_stage(page, address, "Smoker hinge leaf", "sketch")
+    page.get_by_role("tab", name="View").click()
+    page.locator("#tray .tool:visible", has_text="Findings").click()
+    page.locator("#findings li").first.hover()
+    time.sleep(0.5)
+    page.screenshot(path=FOLDER / "sketch-gap.png")
+    page.keyboard.press("Escape")
+
+
 def edits_of_a_sketch(page, address):
     """An offset being written, and what was meant; both dropped again."""
-    page.goto(address)
-    page.locator("a.whole", has_text="Hive latch plate").last.click()
-    page.locator("[data-stage-link=sketch]").click()
-    page.wait_for_load_state("networkidle")
+    open_stage(page, address, "Hive latch plate", "sketch")
     page.get_by_role("tab", name="Change").click()
     page.get_by_role("button", name="Offset").click()
     time.sleep(1)

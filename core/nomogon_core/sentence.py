@@ -4,13 +4,13 @@ One declaration gives its sentence on the page, the checks of its blanks, its li
 arguments on the command line. What fills a blank is plain data; the kinds that every room knows are
 
 * a number: ``{"typed": text, "value": millimetres or radians}``, with a ``name`` in the Ledger where it is kept;
-* a choice: one of its options.
+* a choice: one of its options; * a text: itself.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, ClassVar
 
 import attrs
 
@@ -38,6 +38,8 @@ class Blank:
     empty: str = ""
 
     kind = ""
+    #: of the number that fills it, as expressions count it; None for what is no number
+    dimension: ClassVar[tuple[int, int] | None] = None
 
     def is_empty(self, value: Any) -> bool:
         """Whether nothing fills this blank yet."""
@@ -60,6 +62,7 @@ class Length(Blank):
     usual_in: str = "1/16 in"
     positive: bool = True
     kind = "length"
+    dimension = (1, 0)
 
     def check(self, value: dict[str, Any]) -> None:
         NUMBER.check(value)
@@ -71,6 +74,7 @@ class Angle(Blank):
 
     usual: str = "30°"
     kind = "angle"
+    dimension = (0, 1)
 
     def check(self, value: dict[str, Any]) -> None:
         NUMBER.check(value)
@@ -84,6 +88,7 @@ class Count(Blank):
     least: int = 2
     most: int = 200
     kind = "count"
+    dimension = (0, 0)
 
     def check(self, value: dict[str, Any]) -> None:
         NUMBER.check(value)
@@ -97,9 +102,26 @@ class Factor(Blank):
 
     usual: str = "2"
     kind = "factor"
+    dimension = (0, 0)
 
     def check(self, value: dict[str, Any]) -> None:
         NUMBER.check(value)
+
+
+NUMBERS = (Length, Angle, Count, Factor)
+
+
+@attrs.frozen
+class Words(Blank):
+    """A text."""
+
+    kind = "text"
+
+    def is_empty(self, value: Any) -> bool:
+        return not (isinstance(value, str) and value.strip())
+
+    def check(self, value: str) -> None:
+        TEXT.check(value)
 
 
 @attrs.frozen
@@ -157,10 +179,14 @@ class Declaration:
     sentence: tuple = attrs.field(converter=as_tuple)
     build: Callable[..., Any] = attrs.field(repr=False)
     example: dict = attrs.field(factory=dict, repr=False)
+    _blanks: dict = attrs.field(init=False, repr=False, eq=False)
+
+    def __attrs_post_init__(self) -> None:
+        object.__setattr__(self, "_blanks", {blank.name: blank for blank in _all_blanks(self.sentence)})
 
     def blanks(self) -> dict[str, Any]:
         """Every blank by name, whether it stands in the sentence at present or not."""
-        return {blank.name: blank for blank in _all_blanks(self.sentence)}
+        return self._blanks
 
     def standing(self, filled: dict[str, Any]) -> list[Any]:
         """Words and blanks of the sentence as it is with these fillings, in order."""
@@ -206,7 +232,8 @@ class Declaration:
     def _check_numbers(self, kept):
         for name, value in kept.items():
             blank = self.blanks()[name]
-            if isinstance(blank, Length) and blank.positive and not value["value"] > 0 and not value.get("late"):
+            positive = isinstance(blank, Factor) or (isinstance(blank, Length) and blank.positive)
+            if positive and not value["value"] > 0 and not value.get("late"):
                 raise OperationError(f"The {name} of {article(self.title)} must be more than zero.")
 
 

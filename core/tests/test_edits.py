@@ -3,21 +3,27 @@
 import math
 import unittest
 
+import attrs
 import numpy as np
 import shapely
+from fontTools.pens.areaPen import AreaPen
+from fontTools.ttLib import TTFont
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.tests.specimens import drawn, fixed, tied
 from examples.parts import rounded_polygon
-from nomogon_core.errors import OperationError, SketchError
-from nomogon_core.geometry.curves import Ellipse, Spline, bezier, closed_area, outline_points
+from nomogon_core.errors import InputError, OperationError, SketchError
+from nomogon_core.geometry.curves import Ellipse, Spline, bezier, bounds, closed_area, outline_points
+from nomogon_core.geometry.lettering import FOLDER, FONTS, letter
 from nomogon_core.job.commands import carry_out
 from nomogon_core.job.document import new_document, sketch_of
 from nomogon_core.job.library import Library
 from nomogon_core.sketch import arrange, edit
 from nomogon_core.sketch.chains import as_run, chains
 from nomogon_core.sketch.edits import EDITS
+from nomogon_core.sketch.findings import find_findings
+from nomogon_core.sketch.mending import mend_all, remedy_of
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.offset import backwards, offset
 from nomogon_core.sketch.regions import find_regions
@@ -349,6 +355,94 @@ class ClosedUp(unittest.TestCase):
             done(sketch, "close-up", curves=[first, second, third])
 
 
+class Texts(unittest.TestCase):
+    def test_letters_close_areas_and_capitals_have_their_height(self):
+        for font in FONTS:
+            with self.subTest(font):
+                filled = {"words": "HIB", "font": font, "height": 8.0, "from": "left", "place": (5.0, 3.0)}
+                sketch = done(Sketch(), "text", **filled).sketch
+                self.assertEqual(find_findings(sketch), ())
+                (left, low), (_, high) = bounds([sketch.geometry(name) for name in sketch.curves])
+                self.assertAlmostEqual(left, 5.0, delta=0.01)
+                # Letters with straight tops are as high as capitals are said to be; round ones reach past by a few
+                # hundredths (common practice of type design, "overshoot").
+                self.assertAlmostEqual(low, 3.0, delta=0.08)
+                self.assertAlmostEqual(high, 11.0, delta=0.08)
+
+    def test_curves_are_the_fonts_own(self):
+        """The area of a letter against fontTools' own area of the same outline (a general-purpose library)."""
+        face = TTFont(FOLDER / "archivo-medium.woff")
+        pen = AreaPen(face.getGlyphSet())
+        face.getGlyphSet()["S"].draw(pen)
+        scale = 10.0 / face["OS/2"].sCapHeight
+        outlines = letter("S", font="plain", cap_height=10.0).outlines
+        self.assertAlmostEqual(abs(sum(closed_area(one) for one in outlines)), abs(pen.value) * scale**2, places=6)
+
+    def test_pairs_are_kerned_and_spacing_adds(self):
+        def width(text, spacing=0.0):
+            return letter(text, font="plain", cap_height=10.0, spacing=spacing).width
+
+        self.assertLess(width("AV"), width("A") + width("V") - 0.3)
+        self.assertAlmostEqual(width("HHH", 0.5) - width("HHH"), 1.0)
+
+    def test_what_cannot_be_set_is_said(self):
+        filled = {"font": "stencil", "height": 5.0, "from": "left", "place": (0.0, 0.0)}
+        with self.assertRaisesRegex(SketchError, "This font has no 蜂"):
+            done(Sketch(), "text", words="蜂A", **filled)
+        with self.assertRaisesRegex(SketchError, "type at least one letter"):
+            done(Sketch(), "text", words="   ", **filled)
+
+
+class Mendings(unittest.TestCase):
+    """What keeps areas from closing is put right, and nothing else."""
+
+    def overlong(self, *pokes):
+        """A rectangle of 40 × 20 of lines that run past its corners, each by so much at its start and end."""
+        corners, sketch = [(0, 0), (40, 0), (40, 20), (0, 20)], Sketch()
+        for index, (before, after) in enumerate(pokes):
+            start, end = np.array(corners[index], float), np.array(corners[(index + 1) % 4], float)
+            way = (end - start) / np.hypot(*(end - start))
+            sketch, _ = edit.add_line(sketch, tuple(start - before * way), tuple(end + after * way))
+        return sketch
+
+    @settings(max_examples=15, deadline=None)
+    @given(st.lists(st.tuples(st.floats(0.05, 1.4), st.floats(0.05, 1.4)), min_size=4, max_size=4))
+    def test_ends_that_poke_past_a_crossing_are_cut_off_there(self, pokes):
+        mended, _ = mend_all(self.overlong(*pokes), 1.5)
+        self.assertEqual(find_findings(mended), ())
+        self.assertEqual(areas(mended), [800.0])
+
+    def test_nothing_larger_than_the_size_is_touched(self):
+        sketch = self.overlong((0.2, 0.2), (0.2, 0.2), (0.2, 3.0), (3.0, 0.2))
+        mended, count = mend_all(sketch, 0.5)
+        self.assertEqual(count, 6)
+        self.assertIn((0.0, 23.0), [tuple(np.round(place, 9)) for place in mended.points.values()])
+
+    def test_doubles_and_curves_without_length_go_and_gaps_are_joined(self):
+        sketch = drawn(rounded_polygon([(0, 0), (30, 0), (30, 12), (0, 12)], [0] * 4))
+        sketch, _ = edit.add_line(sketch, (0, 0), (30, 0))
+        sketch, name = edit.add_line(sketch, (50, 0), (50, 5))
+        end = sketch.curves[name].points[1]
+        sketch = attrs.evolve(sketch, points={**sketch.points, end: (50.0, 0.0)})
+        sketch, _ = edit.add_line(sketch, (60, 0), (70, 0))
+        sketch, _ = edit.add_line(sketch, (70.2, 0), (70, 9))
+        sketch, _ = edit.add_line(sketch, (70, 9.1), (60, 0.1))
+        mended, count = mend_all(sketch, 0.3)
+        self.assertEqual((count, find_findings(mended)), (5, ()))
+        self.assertEqual(areas(mended)[-1], 360.0)
+
+    def test_a_remedy_tells_what_it_does(self):
+        sketch = self.overlong((0, 0), (0, 0), (0.7, 0), (0, 0))
+        findings = find_findings(sketch)
+        told = {one.code: remedy_of(one) for one in findings}
+        self.assertEqual(list(told), ["loose end"])
+        self.assertEqual(told["loose end"].words, "Cut off 0.70 mm")
+        sketch, _ = edit.add_line(sketch, (10, -0.4), (10, 60))
+        found = {one.sentence: remedy_of(one) for one in find_findings(sketch)}
+        self.assertIsNone(found["The line ends loosely at (10.0, 60.0)."])
+        self.assertEqual(found["The line pokes out by 0.40 mm, to (10.0, -0.4)."].words, "Cut off 0.40 mm")
+
+
 class Command(unittest.TestCase):
     def setUp(self):
         self.document = new_document()
@@ -371,6 +465,52 @@ class Command(unittest.TestCase):
             self.do("sketch.edit", kind="repeat", blanks=ring)
         with self.assertRaisesRegex(SketchError, "There is no edit 'melt'"):
             self.do("sketch.edit", kind="melt", blanks={})
+
+    def test_sizes_typed_while_drawing_are_kept_as_dimensions(self):
+        self.do("ledger.add", name="pitch", text="30 mm")
+        self.do("sketch.line", start=[100, 0], end=[110, 9], sizes=["pitch * 2", "30°"])
+        self.do("sketch.circle", center=[200, 0], rim=[201, 0], sizes=["1/2 in"])
+        self.do("sketch.rectangle", first=[300, 50], second=[299, 49], sizes=["12", "8"])
+        sketch = sketch_of(self.document)
+        line = next(
+            sketch.geometry(name)
+            for name, curve in sketch.curves.items()
+            if curve.kind == "line" and sketch.geometry(name).start == (100.0, 0.0)
+        )
+        self.assertAlmostEqual(math.dist(line.start, line.end), 60.0)
+        self.assertAlmostEqual(math.atan2(line.end[1], line.end[0] - 100), math.radians(30))
+        told = [(item.kind, round(item.value, 9), item.typed) for item in sketch.constraints.values() if item.value]
+        self.assertEqual(
+            told,
+            [
+                ("distance", 60.0, "pitch * 2"),
+                ("diameter", 12.7, "1/2 in"),
+                ("distance", 12.0, "12"),
+                ("distance", 8.0, "8"),
+            ],
+        )
+        self.assertIn((288.0, 42.0), [tuple(np.round(place, 9)) for place in sketch.points.values()])
+        with self.assertRaisesRegex(InputError, "at most 1 number here"):
+            self.do("sketch.circle", center=[0, 90], rim=[1, 90], sizes=["4", "5"])
+        with self.assertRaisesRegex(InputError, "A length must be more than zero; '-4' came"):
+            self.do("sketch.line", start=[0, 90], end=[1, 90], sizes=["-4"])
+
+    def test_a_dimension_reads_or_drives(self):
+        (bottom, *_), ids = list(sketch_of(self.document).curves), lambda: list(sketch_of(self.document).constraints)
+        self.do("sketch.dimension", kind="distance", of=[bottom], text="44 mm")
+        name = ids()[-1]
+        self.do("sketch.drive", name=name, on=False)
+        corner = sketch_of(self.document).curves[bottom].points[1]
+        self.do("sketch.drag", held=[corner], offset=[6, 0], place=[50, 0])
+        item = sketch_of(self.document).constraints[name]
+        self.assertEqual((item.driving, round(item.value, 6)), (False, 50.0))
+        self.do("sketch.drive", name=name, on=True)
+        self.do("sketch.set_value", name=name, text="41 mm")
+        self.assertEqual(areas(sketch_of(self.document)), [820.0])
+        top = list(sketch_of(self.document).curves)[2]
+        self.do("sketch.dimension", kind="distance", of=[top])
+        with self.assertRaisesRegex(SketchError, "cannot drive: it already follows from"):
+            self.do("sketch.drive", name=ids()[-1], on=True)
 
     def test_every_example_names_blanks_that_there_are(self):
         for declared in EDITS.values():

@@ -9,6 +9,7 @@ import ezdxf
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely import Polygon
 
 from core.tests.specimens import camera, fixed, light_of, plate_operations, run, tied
 from examples import samples
@@ -17,16 +18,17 @@ from examples.tilted import scale_from
 from nomogon_core.errors import SketchError
 from nomogon_core.exchange.writers.drawing import dxf, svg
 from nomogon_core.geometry.crossings import at, crossings
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area, length, sample
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area, ends, length, sample
 from nomogon_core.geometry.records import curve_of_record, primitive_record
 from nomogon_core.job import tracing
 from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength
 from nomogon_core.sketch import edit, model, underhand
 from nomogon_core.sketch.equations import Equations
+from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.mirroring import tied_halves
 from nomogon_core.sketch.model import Constraint, Sketch
-from nomogon_core.sketch.regions import find_findings, find_regions
+from nomogon_core.sketch.regions import find_regions
 from nomogon_core.sketch.solve import freedom, solve
 from nomogon_core.sketch.system import System
 from nomogon_core.sketch.trim import trim
@@ -228,18 +230,25 @@ class InTheSketch(unittest.TestCase):
         moved = tied(both.sketch, Constraint("distance", both.sketch.curves[left].points[:2], value=5.0, name="a"))
         self.assertAlmostEqual(moved.geometry(right).semi_axes[0], 5.0, places=8)
 
-    def test_two_that_cross_are_to_be_moved(self):
-        """Trim would refuse, so it is not what the finding advises."""
+    def test_two_that_cross_divide_their_areas_and_are_told(self):
         sketch, _ = oval()
         sketch, _ = edit.add_ellipse(sketch, (8, 3), (12, 3), (8, 6))
         (finding,) = find_findings(sketch)
         self.assertEqual(finding.code, "crossing")
-        self.assertIn("move one of them", finding.sentence)
+        shapes = [Polygon(sample(sketch.geometry(name), 1e-5)) for name in sketch.curves]
+        wanted = [shapes[0] - shapes[1], shapes[1] - shapes[0], shapes[0] & shapes[1]]
+        found = sorted(region.area for region in find_regions(sketch))
+        np.testing.assert_allclose(found, sorted(shape.area for shape in wanted), rtol=1e-4)
 
-    def test_it_stays_whole(self):
+    def test_what_a_cut_leaves_is_a_spline_of_its_shape(self):
         sketch, name = oval()
-        with self.assertRaisesRegex(SketchError, "stays whole"):
-            trim(sketch, name, (8, 3))
+        whole = sketch.geometry(name)
+        sketch, _ = edit.add_line(sketch, (3, -20), (3, 20))
+        cut = trim(sketch, name, (8, 3)).sketch
+        left = cut.geometry(name)
+        self.assertLess(np.abs(signed_distance(sample(left, 1e-3), whole)).max(), 1e-7 * 12)
+        self.assertAlmostEqual(length(left), length(whole) / 2, places=4)
+        np.testing.assert_allclose([place[0] for place in ends(left)], [3, 3], atol=1e-9)
 
 
 class InTheSolid(unittest.TestCase):

@@ -1,11 +1,14 @@
 """The solver against closed answers, constraints in words, regions and findings."""
 
+import itertools
 import math
 import unittest
 
 import attrs
 import numpy as np
-from hypothesis import given, settings
+import shapely
+import shapely.ops
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.linalg import null_space
 
@@ -13,13 +16,15 @@ from core.tests.specimens import drawn, fixed, tied, triangle
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import SketchError
+from nomogon_core.geometry.crossings import at, crossings
 from nomogon_core.geometry.curves import Line, closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
 from nomogon_core.sketch.equations import Equations
+from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import Constraint, Sketch
-from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
+from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.sketch.solve import Grab, freedom, solve
 from nomogon_core.sketch.system import System
 
@@ -283,8 +288,8 @@ class Constraining(unittest.TestCase):
             null = null_space(jacobian, rcond=1e-7) if jacobian.size else np.eye(system.count)
             self.assertEqual(told.degrees, null.shape[1])
             padded = np.vstack([null, np.zeros(null.shape[1])])
-            for name, at in system.equations.point_at.items():
-                moves = padded[system.unknown_of[at : at + 2]]
+            for name, first in system.equations.point_at.items():
+                moves = padded[system.unknown_of[first : first + 2]]
                 rank = np.linalg.matrix_rank(moves, tol=1e-6) if null.shape[1] else 0
                 ways = np.array(told.points.get(name, ())).reshape(-1, 2)
                 self.assertEqual(len(ways), rank, name)
@@ -451,6 +456,57 @@ class Regions(unittest.TestCase):
         self.assertIn(fresh, found.name.split())
         self.assertNotIn(side, found.name.split())
 
+    def test_crossing_outlines_close_the_areas_between_them(self):
+        """Two circles of radius r, centres d apart: the lens has the area 2 r² acos(d / 2r) − d/2 √(4r² − d²) (any
+        geometry text, from memory)."""
+        r, d = 10.0, 12.0
+        sketch, _ = circles((0, 0, r), (d, 0, r))
+        lens = 2 * r * r * math.acos(d / (2 * r)) - d / 2 * math.sqrt(4 * r * r - d * d)
+        found = sorted(region.area for region in find_regions(sketch))
+        np.testing.assert_allclose(found, [lens, math.pi * r * r - lens, math.pi * r * r - lens], rtol=1e-12)
+        for region in find_regions(sketch):
+            curves = loop_curves(sketch, region.outer)
+            for before, after in zip([curves[-1], *curves[:-1]], curves):
+                self.assertLess(math.dist(ends(before)[1], ends(after)[0]), 1e-9)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.lists(st.tuples(*[st.integers(-45, 45)] * 4), min_size=2, max_size=6))
+    def test_areas_of_any_lines_are_those_of_shapely(self, ways):
+        """Lines across a square at random; what shapely's polygonize closes (a general-purpose library)."""
+        square = [(-50, -50), (50, -50), (50, 50), (-50, 50)]
+        sketch = drawn(rounded_polygon(square, [0] * 4))
+        lines = [shapely.LineString([*square, square[0]])]
+        for x, y, u, v in ways:
+            start, end = (x, y), (u, v)
+            if math.dist(start, end) < 5:
+                continue
+            sketch, _ = edit.add_line(sketch, start, end)
+            lines.append(shapely.LineString([start, end]))
+        for one, other in itertools.combinations(lines, 2):
+            assume(one.intersection(other).length == 0)  # what lies on each other is a finding of its own
+        union = shapely.unary_union(lines)
+        truth = sorted(area for shape in shapely.ops.polygonize(union) if (area := shape.area) > 0.05)
+        found = sorted(area for region in find_regions(sketch) if (area := region.area) > 0.05)
+        np.testing.assert_allclose(found, truth, rtol=1e-6)
+
+    def test_an_end_that_rests_on_a_curve_divides_it_and_nothing_is_to_mend(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 3), (37, 20), (0, 20)], [4] * 4))
+        outline = [sketch.geometry(name) for name in sketch.curves]
+        hits = sorted(at(curve, t)[0][1] for curve in outline for t in crossings(curve, Line((17.3, -1), (17.3, 30))))
+        sketch, _ = edit.add_line(sketch, (17.3, hits[0]), (17.3, hits[1]))
+        self.assertEqual(find_findings(sketch), ())
+        regions = find_regions(sketch)
+        self.assertEqual(len(regions), 2)
+        self.assertAlmostEqual(sum(region.area for region in regions), abs(closed_area(outline)), places=6)
+
+    def test_a_piece_keeps_its_name_while_other_curves_come_and_is_lost_when_divided_again(self):
+        sketch, _ = circles((0, 0, 10), (12, 0, 10))
+        lens = min(find_regions(sketch), key=lambda region: region.area)
+        beside, _ = edit.add_line(sketch, (-20, 2), (-5, 2))
+        self.assertEqual(match_region(find_regions(beside), lens.name, beside.curves).area, lens.area)
+        through, _ = edit.add_line(sketch, (-20, 2), (40, 2))
+        self.assertIsNone(match_region(find_regions(through), lens.name, through.curves))
+
     def test_gap_crossing_loose_end_and_double_are_told_with_place(self):
         sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4))
         ids = list(sketch.points)
@@ -461,10 +517,14 @@ class Regions(unittest.TestCase):
         self.assertIn("Gap of 0.30 mm at (39.9, 0.0)", gap.sentence)
         closed = edit.merge_points(open_one, *gap.of)
         self.assertEqual(len(find_regions(closed)), 1)
-        crossed, _ = edit.add_line(sketch, (10, -5), (10, 5))
+        crossed, _ = edit.add_line(sketch, (10, -9), (10, 9))
         codes = [finding.code for finding in find_findings(crossed)]
         self.assertEqual(codes.count("crossing"), 1)
         self.assertEqual(codes.count("loose end"), 2)
+        poking, _ = edit.add_line(sketch, (10, -1), (10, 20))
+        self.assertEqual(
+            [finding.sentence for finding in find_findings(poking)], ["The line pokes out by 1.00 mm, to (10.0, -1.0)."]
+        )
         doubled, _ = edit.add_line(sketch, ids[0], ids[1])
         self.assertIn("double", [finding.code for finding in find_findings(doubled)])
 

@@ -331,6 +331,16 @@ class ByHand(unittest.TestCase):
         with self.assertRaisesRegex(InputError, "on one line"):
             underhand.arc_near(self.light, self.fit, (16, 14), (22, 14), (19, 14))
 
+    def test_a_corner_gets_the_radius_that_the_picture_shows(self):
+        """The corner of radius 4 at the origin, and the sharp one at (40, 0)."""
+        right, up = np.array([1.0, 0.0]), np.array([0.0, 1.0])
+        found = underhand.corner_radius(self.light, self.fit, (0.0, 0.0), (right, up), 9.0)
+        self.assertAlmostEqual(found, 4.0, delta=0.06)
+        sharp = underhand.corner_radius(self.light, self.fit, (40.0, 0.0), (-right, up), 9.0)
+        self.assertLess(sharp, 3 * self.fit.mm_per_px)
+        with self.assertRaisesRegex((InputError, TraceError), "edge"):
+            underhand.corner_radius(self.light, self.fit, (20.0, 14.0), (right, up), 3.0)
+
     def test_refusals_in_words(self):
         with self.assertRaisesRegex(TraceError, "same place"):
             follow_edge(self.light, (100, 100), (101, 100))

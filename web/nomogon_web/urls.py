@@ -63,6 +63,7 @@ JOB = [
     path("sketch/edge", sketch.edge, name="sketch-edge"),
     path("solid", stage_page("solid"), name="solid"),
     path("solid/build", solid.build, name="solid-build"),
+    path("solid/measure", solid.measure, name="solid-measure"),
     path("solid/preview", solid.preview, name="solid-preview"),
     path("solid/mesh/<str:key>", solid.mesh, name="solid-mesh"),
     path("inspect", stage_page("inspect", inspect.page_context), name="inspect"),

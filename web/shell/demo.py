@@ -11,6 +11,7 @@ from nomogon_core.job.document import FIRST_SKETCH, picture_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch.regions import find_regions
+from shell.demo_parts import PARTS
 from stages.overviews import refresh_summary
 from store.actions import perform
 from store.documents import document_of
@@ -81,10 +82,6 @@ class Demo:
         arguments = services.rebuild_arguments(document_of(self.job))
         result, mesh = kernels.rebuild_job(arguments["document"])
         services.keep_done(self.job, "rebuild", arguments, result, mesh)
-
-    def finish(self):
-        self.job.refresh_from_db()
-        refresh_summary(self.job)
 
 
 def users():
@@ -195,9 +192,10 @@ def write_demo():
     if Job.objects.filter(members__user=ro, number__startswith="FLA-").exists():
         return 0
     waiting = Demo(mt, "Entrance reducer", "FLA-022", pictures.entrance_reducer())
-    demos = [waiting, _hinge_leaf(mt), _latch_plate(ro)]
+    demos = [waiting, *(part(mt) for part in PARTS), _hinge_leaf(mt), _latch_plate(ro)]
     for demo in demos:
         for user in (ro, mt):
             Member.objects.get_or_create(job=demo.job, user=user, defaults={"role": Member.EDITOR})
-        demo.finish()
+        demo.job.refresh_from_db()
+        refresh_summary(demo.job)
     return len(demos)

@@ -2,11 +2,17 @@
 does."""
 
 from nomogon_core.sketch.edits import EDITS
+from nomogon_core.solid.operations import DECLARATIONS
 
 
 def _edits(shelf):
     """The tools of edits that are said as sentences."""
     return tuple((f"edit-{kind}", one.title, one.told) for kind, one in EDITS.items() if one.shelf == shelf)
+
+
+def _operations(shelf):
+    """The tools of operations of a shelf."""
+    return tuple((kind, one.title, one.told) for kind, one in DECLARATIONS.items() if one.shelf == shelf)
 
 
 TRAYS = {
@@ -242,18 +248,13 @@ TRAYS = {
             "tools": (
                 ("fit", "Whole sketch", ""),
                 ("comb", "Edge comb", "How far the curves are from the picture's edge, drawn thirty times as long."),
+                ("findings", "Findings", "What keeps areas from closing: point at one to see it large."),
+                ("grid", "Grid", ""),
             ),
         },
     ),
     "solid": (
-        {
-            "name": "Shape",
-            "tools": (
-                ("extrude", "Extrude", "Click the regions to extrude; click again to leave one out."),
-                ("hole", "Hole", "Click the circles of the sketch that should be holes."),
-                ("fillet", "Fillet", "Click edges of the solid, or choose a rule."),
-            ),
-        },
+        *({"name": shelf, "tools": _operations(shelf)} for shelf in ("Shape", "Edges", "Again", "Bodies")),
         {
             "name": "Planes",
             "tools": (
@@ -278,11 +279,18 @@ TRAYS = {
             "name": "View",
             "tools": (
                 ("view-turned", "Turned", ""),
-                ("view-top", "From above", ""),
-                ("view-front", "From the front", ""),
-                ("view-right", "From the right", ""),
-                ("view-bottom", "From below", ""),
-                ("fit", "Whole part", ""),
+                ("view-top", "Above", ""),
+                ("view-front", "Front", ""),
+                ("view-right", "Right", ""),
+                ("view-bottom", "Below", ""),
+                ("perspective", "Perspective", ""),
+                ("fit", "Whole", ""),
+                ("section", "Section", "Drag the plane; what is cut is hatched."),
+                (
+                    "measure",
+                    "Measure",
+                    "Click a face, an edge or a corner; a second one for what is between.",
+                ),
             ),
         },
     ),

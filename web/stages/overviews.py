@@ -1,5 +1,6 @@
 """A job worked out, once a version, for all pages that show it."""
 
+from nomogon_core.geometry.curves import bounds
 from nomogon_core.job.advice import state_words
 from nomogon_core.job.document import with_followed
 from nomogon_core.job.overview import overview
@@ -9,6 +10,7 @@ from store.documents import document_of, edge_of
 from store.working import here_in
 from work import services
 
+ROUGH_MM = 0.1
 MOST_PATHS = 400
 _views = Kept(64)
 
@@ -50,10 +52,10 @@ def refresh_summary(job, document=None):
 
 
 def _box(sketch):
-    xs, ys = zip(*sketch.points.values()) if sketch.points else ((0, 1), (0, 1))
-    radius = (
-        max((curve.radius for curve in sketch.curves.values() if curve.kind == "circle"), default=0)
-        if len(sketch.points) < 2
-        else 0
-    )
-    return [min(xs) - radius, min(ys) - radius, max(xs) + radius, max(ys) + radius]
+    """The box around what is drawn, the points alone where that is much."""
+    shapes = [sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction]
+    if not shapes or len(shapes) > MOST_PATHS:
+        xs, ys = zip(*sketch.points.values()) if sketch.points else ((0, 1), (0, 1))
+        return [min(xs), min(ys), max(xs), max(ys)]
+    (left, low), (right, high) = bounds(shapes, ROUGH_MM)
+    return [left, low, right, high]

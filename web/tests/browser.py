@@ -47,6 +47,30 @@ class Board:
         self.page.mouse.up()
 
 
+LATE = """([address, wait]) => {
+  const prompt = window.fetch;
+  window.fetch = async (...asked) => {
+    const answer = await prompt(...asked);
+    if (!String(asked[0]).endsWith(address)) return answer;
+    await new Promise((then) => setTimeout(then, wait));
+    setTimeout(() => document.body.setAttribute("data-answered", address), 100);
+    return answer;
+  };
+}"""
+
+
+class Late:
+    """Answers to an address come late, as from a busy server."""
+
+    def __init__(self, page, address, milliseconds=1200):
+        self.page, self.address = page, address
+        page.evaluate(LATE, [address, milliseconds])
+
+    def wait(self):
+        """Until an answer has come, and the page has seen it."""
+        self.page.wait_for_selector(f"body[data-answered='{self.address}']")
+
+
 class BrowserCase(LiveServerTestCase):
     """Each test method ``drive_…`` runs on the browser's own thread, since the driver leaves an event loop behind.
 

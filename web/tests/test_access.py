@@ -40,6 +40,7 @@ LOOKING = {
     "reference-preview",
     "reference-clean",
     "reference-axis",
+    "solid-measure",
     "reference-next",
     "reference-quality",
     "reference-caliper",

@@ -23,7 +23,7 @@ from store import making
 from store.actions import perform
 from store.documents import document_of
 from store.models import Job
-from web.tests.browser import Board, BrowserCase
+from web.tests.browser import Board, BrowserCase, Late
 from web.tests.helpers import JobCase, make_user
 
 
@@ -77,6 +77,12 @@ class Calibrating(BrowserCase):
     def jaws(self, page, job):
         board = self.open_reference(page, job)
         page.get_by_role("tab", name="Jaws").click()
+        page.keyboard.press("1")
+        late = Late(page, "reference/find")
+        board.click((400.0, -300.0))
+        page.keyboard.press("Escape")
+        late.wait()
+        expect(page.locator("#ask")).to_be_hidden()
         page.keyboard.press("1")
         board.click((30.0, -30.0))
         expect(page.locator("#said")).to_contain_text("No outline goes around that place", timeout=20_000)

@@ -99,6 +99,51 @@ class Sketching(BrowserCase):
             self.version(page, number)
         self.assertEqual(len(self.shapes(page)["curves"]), 5)
 
+    def test_sizes_are_typed_findings_mended_and_a_dimension_only_reads(self):
+        ends = ([[30, -0.8], [30, 38.7]], [[70, 0], [80, 0]], [[80.4, 0], [75, 9]], [[75, 9], [70, 0]])
+        lines = [("sketch.line", {"start": first, "end": last, "free": True}) for first, last in ends]
+        self.drive(self.typed, self.job())
+        self.drive(self.mended, self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 38.1]}), *lines))
+
+    def typed(self, page, job):
+        board = self.open(page, job)
+        page.keyboard.press("6")
+        board.click((0, 0))
+        expect(page.locator("#prompt")).to_contain_text("or type width and height")
+        page.mouse.move(*board.pixel((20, 10)))
+        page.keyboard.type("60, 1 1/2 in")
+        expect(page.locator("#ask")).to_contain_text("Width, height")
+        page.keyboard.press("Enter")
+        self.version(page, 1)
+        self.assertAlmostEqual(self.areas(page)[-1], 60 * 38.1, places=6)
+        # A dimension reads and drives by one key.
+        page.keyboard.press("Escape")
+        page.keyboard.press("0")
+        page.locator("[data-dimension] text").first.click()
+        page.keyboard.press("d")
+        self.version(page, 2)
+        expect(page.locator("[data-dimension] text").first).to_have_text("(60.00)")
+        page.keyboard.press("d")
+        expect(page.locator("[data-dimension] text").first).to_have_text("60.00")
+
+    def mended(self, page, job):
+        """A line that pokes out by less than a millimetre and a gap are listed, shown large, and put right."""
+        self.open(page, job)
+        page.get_by_role("tab", name="View").click()
+        page.get_by_role("button", name="Findings").click()
+        rows = page.locator("#findings li")
+        rows.filter(has_text="Gap of 0.40 mm").hover()
+        expect(page.locator("svg.lens")).to_be_visible()
+        before = rows.count()
+        rows.filter(has_text="Gap of 0.40 mm").get_by_role("button", name="Join the ends").click()
+        expect(rows).not_to_have_count(before)
+        page.get_by_label("Mend what changes no more than this").fill("1 mm")
+        page.get_by_role("button", name="Mend all").click()
+        expect(page.locator("#findings .count")).to_have_text("none")
+        self.assertEqual([round(area, 3) for area in self.areas(page)][-2:], [1143.0, 1143.0])
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator("#findings .count")).not_to_have_text("none")
+
     def test_a_conflict_is_kept_explained_and_settled(self):
         job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))
         lines = list(self.sketch(job).curves)

@@ -66,7 +66,7 @@ class Solid(BrowserCase):
         expect(page.locator("#prompt")).to_contain_text("No face there")
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 - 8)
         expect(page.locator(".writing [data-blank=plane]")).to_have_text("top of 1")
-        page.get_by_role("button", name="Build").click()
+        page.get_by_role("button", name="Build", exact=True).click()
         page.wait_for_url("**/sketch")
         expect(page.locator("#opened")).to_contain_text("Boss, on top of 1")
         board = Board(page)
@@ -126,7 +126,7 @@ class Solid(BrowserCase):
         page.keyboard.press("3")
         page.locator(".writing [data-blank=axis]").focus()
         self.click_what_is_called(page, "edge between")
-        expect(page.locator(".writing [data-blank=axis]")).to_have_value("edge")
+        expect(page.locator(".writing [data-blank=axis]")).to_have_value("picked")
         page.locator(".writing [data-blank=angle]").fill("20 deg")
         page.keyboard.press("Enter")
         expect(page.locator("[data-step]", has_text="turned about an edge")).to_have_count(1)
@@ -184,7 +184,8 @@ class Solid(BrowserCase):
 
     def keyboard(self, page, job):
         self.open(page, job)
-        page.keyboard.press("3")
+        page.keyboard.press("]")
+        page.keyboard.press("1")
         edges = page.locator(".writing [data-blank=edges]")
         edges.focus()
         for _ in range(2):

@@ -16,7 +16,7 @@ from nomogon_core.sketch.regions import find_regions
 from store import making
 from store.actions import perform
 from store.documents import document_of
-from web.tests.browser import Board, BrowserCase
+from web.tests.browser import Board, BrowserCase, Late
 from web.tests.helpers import extrusion
 
 TEN_PX_A_MM = {"start": [0.0, 0.0], "end": [500.0, 0.0], "text": "50 mm", "sigma_px": 0.02}
@@ -88,10 +88,13 @@ class Tracing(BrowserCase):
 
     def by_colour(self, page, job):
         board = self.open(page, job)
+        # What was looked for first is answered after another way was chosen.
+        late = Late(page, "reference/outlines")
         page.get_by_role("tab", name="Trace").click()
         page.keyboard.press("1")
         form = page.locator("#outlines")
         form.get_by_label("Found by").select_option("colour")
+        late.wait()
         expect(page.locator("#found")).to_contain_text("Click the part on the Board")
         view = plate_view()
 

@@ -18,6 +18,7 @@ from nomogon_core.picture.cleanup import Scale, clean
 from nomogon_core.picture.decode import decode, linear_to_srgb
 from nomogon_core.sketch import model
 from nomogon_core.solid import display, graph
+from nomogon_core.solid.measuring import measured
 from work.shapes import Shapes
 
 _CACHE = graph.Cache()
@@ -67,6 +68,12 @@ def _sheet(document):
 def edge_in_sketch(document, shared, sketch, body, edge):
     """The plane curve that an edge of the solid shows in a sketch."""
     return {"curve": edge_record(_whole(document), sketch, body, edge, _cache(shared))}, None
+
+
+def measure_solid(document, shared, picks):
+    """Sizes of what is picked on the solid, as plain data."""
+    bodies = graph.run(_sheet(document), _cache(shared)).bodies
+    return {"measures": [attrs.asdict(one) for one in measured(bodies, picks)]}, None
 
 
 def _teller(progress):

@@ -19,6 +19,7 @@ from nomogon_core.geometry.curves import (
     Spline,
     bezier,
     bezier_derivative,
+    ellipse_pieces,
     ends,
     sample,
 )
@@ -29,6 +30,7 @@ CLOSE_MM = 1e-7
 TOUCHING_MM = 1e-5
 ROUNDS = 20
 SAME_PARAMETER = 1e-7
+STILL = 1e-15
 
 
 def span(curve: Any) -> float:
@@ -55,15 +57,33 @@ def at(curve: Any, t: float) -> tuple[np.ndarray, np.ndarray]:
     return np.array(curve.center) + spoke, sweep * np.array([-spoke[1], spoke[0]])
 
 
+def _places(curve, ts):
+    """Places (n, 2) at parameters (n,)."""
+    if isinstance(curve, Line):
+        return np.array(curve.start) + ts[:, None] * np.subtract(curve.end, curve.start)
+    if isinstance(curve, Spline):
+        pieces = curve.pieces()
+        index = np.clip(ts.astype(int), 0, len(pieces) - 1)
+        u = (ts - index)[:, None]
+        a, b, c, d = (pieces[index, number] for number in range(4))
+        return (1 - u) ** 3 * a + 3 * (1 - u) ** 2 * u * b + 3 * (1 - u) * u * u * c + u**3 * d
+    if isinstance(curve, Ellipse):
+        return curve.at(2 * math.pi * ts)
+    first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
+    angles = first + ts * sweep
+    return np.array(curve.center) + curve.radius * np.column_stack([np.cos(angles), np.sin(angles)])
+
+
 def nearest(curve: Any, place: Sequence[float]) -> float:
     """The parameter of the place on a curve nearest to another, within its ends."""
     top, wanted = span(curve), np.asarray(place, float)
     grid = np.linspace(0, top, 200 * int(math.ceil(top)) + 1)
-    points = np.array([at(curve, t)[0] for t in grid])
-    t = float(grid[np.hypot(*(points - wanted).T).argmin()])
+    t = float(grid[np.hypot(*(_places(curve, grid) - wanted).T).argmin()])
     for _ in range(ROUNDS):
         here, way = at(curve, t)
-        t = min(max(t + float((wanted - here) @ way) / max(float(way @ way), 1e-300), 0.0), top)
+        before, t = t, min(max(t + float((wanted - here) @ way) / max(float(way @ way), 1e-300), 0.0), top)
+        if abs(t - before) < STILL * top:
+            break
     return t
 
 
@@ -103,6 +123,7 @@ def crossings(curve: Any, other: Circle | Line | Spline) -> list[float]:
 
 
 def _made_exact(curve, other, t, s):
+    close = False
     for _ in range(ROUNDS):
         (here, way), (there, its_way) = at(curve, t), at(other, s)
         system = np.column_stack([way, -its_way])
@@ -111,7 +132,8 @@ def _made_exact(curve, other, t, s):
         step = np.linalg.solve(system, there - here)
         t, s = t + step[0], s + step[1]
         t_on, s_on = _on_curve(curve, t), _on_curve(other, s)
-        if np.hypot(*(at(curve, t_on)[0] - at(other, s_on)[0])) < CLOSE_MM:
+        was_close, close = close, bool(np.hypot(*(at(curve, t_on)[0] - at(other, s_on)[0])) < CLOSE_MM)
+        if close and was_close:  # one step more squares what is left of the error
             past = max(abs(t_on - t) * (not isinstance(curve, CLOSED)), abs(s_on - s) * (not isinstance(other, CLOSED)))
             return t_on if past < 1e-9 else None
     return None
@@ -122,15 +144,19 @@ def _on_curve(curve, t):
     return t % 1.0 if isinstance(curve, CLOSED) else min(max(t, 0.0), span(curve))
 
 
-def part(curve: Arc | Line | Spline, first: float, last: float) -> Arc | Line | Spline:
-    """The piece of a curve between two parameters; of a circle going on past its start where ``last`` is the
-    smaller."""
+def part(curve: Any, first: float, last: float) -> Arc | Line | Spline:
+    """The piece of a curve between two parameters; of a circle or an ellipse going on past its start where ``last`` is
+    the smaller. That of an ellipse is a spline."""
     if isinstance(curve, Line):
         return Line(at(curve, first)[0], at(curve, last)[0])
     if isinstance(curve, (Arc, Circle)):
         start, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
         share = last - first if last > first else last - first + 1
         return Arc(curve.center, curve.radius, start + first * sweep, share * sweep)
+    if isinstance(curve, Ellipse):
+        last = last if last > first else last + 1
+        pieces = ellipse_pieces(curve, 2 * math.pi * first, 2 * math.pi * last, 16)
+        return Spline([pieces[0].points[0], *(point for piece in pieces for point in piece.points[1:])])
     pieces, points = curve.pieces(), None
     for index in range(int(first), min(int(math.ceil(last)), len(pieces))):
         low, high = max(first - index, 0.0), min(last - index, 1.0)

@@ -328,6 +328,20 @@ def _(curve: Spline):
     return np.array([_unit(first), _unit(last)])
 
 
+def ellipse_pieces(curve: Ellipse, first: float, last: float, a_turn: int = 8) -> list[Spline]:
+    """Cubics along an ellipse between two eccentric angles, so many a turn: with 8 good to 4e-6 of its size, with 16 to
+    7e-8 (Goldapp 1991)."""
+    count = max(1, math.ceil(abs(last - first) / (2 * math.pi) * a_turn - 1e-9))
+    angles = np.linspace(first, last, count + 1)
+    reach = 4 / 3 * math.tan((last - first) / count / 4)
+    places = curve.at(angles)
+    ways = curve.at(angles + math.pi / 2) - np.array(curve.center)
+    return [
+        Spline([tuple(a), tuple(a + reach * u), tuple(b - reach * v), tuple(b)])
+        for a, b, u, v in zip(places, places[1:], ways, ways[1:])
+    ]
+
+
 def closed_area(curves: tuple[Any, ...]) -> float:
     """Enclosed area of a closed outline, positive when it runs counter-clockwise (x toward y)."""
     return sum(signed_area(curve) for curve in curves)

@@ -17,7 +17,6 @@ from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
 from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
 from nomogon_core.quantity.units import MM_PER_INCH, format_angle, format_length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.sentence import Length
 from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
 
@@ -453,7 +452,11 @@ def _operations(told):
     rows = []
     for operation in view.build.operations:
         for blank in declaration(operation.kind).standing(operation.blanks):
-            item = by_id.get(f"operation:{operation.name}:{blank.name}") if isinstance(blank, Length) else None
+            item = (
+                by_id.get(f"operation:{operation.name}:{blank.name}")
+                if getattr(blank, "dimension", None) is not None
+                else None
+            )
             if item is None:
                 continue
             value = late.get(operation.name, {}).get(blank.name, item.number)

@@ -16,13 +16,16 @@ from nomogon_core.job.tracing import departures
 from nomogon_core.kept import Kept
 from nomogon_core.reference.calibration import Calibration
 from nomogon_core.sketch import model
-from nomogon_core.sketch.regions import find_both
+from nomogon_core.sketch.findings import find_both
 from nomogon_core.sketch.solve import Freedom, freedom
+from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.sentence import Run
 from nomogon_core.solid.sheet import BuildSheet
 
 if TYPE_CHECKING:
+    from nomogon_core.sketch.findings import Finding
     from nomogon_core.sketch.model import Sketch
-    from nomogon_core.sketch.regions import Finding, Region
+    from nomogon_core.sketch.regions import Region
 
 
 @attrs.frozen
@@ -130,6 +133,26 @@ def checked(document: dict[str, Any], name: str = "The file") -> dict[str, Any]:
     return document
 
 
+def _paths(document):
+    """{sketch: ids of its curves that operations run along}: these need not close anything."""
+    found = {}
+    for operation in document["operations"].values():
+        for name, blank in declaration(operation["kind"]).blanks().items():
+            if isinstance(blank, Run) and operation["blanks"].get(name):
+                picked = operation["blanks"][name]
+                found.setdefault(picked["sketch"], set()).update(picked["names"])
+    return found
+
+
+def _without_ends_of(view, paths):
+    """A sketch worked out, without the loose ends of curves that are meant to be open."""
+    if not paths or not view.findings:
+        return view
+    ends = {point for name in paths & view.sketch.curves.keys() for point in view.sketch.curves[name].end_points()}
+    kept = tuple(one for one in view.findings if one.code not in ("gap", "loose end") or not ends.issuperset(one.of))
+    return attrs.evolve(view, findings=kept)
+
+
 def overview(
     document: dict[str, Any],
     result: dict[str, Any] | None = None,
@@ -147,7 +170,10 @@ def overview(
     """
     picture_id, data = job.picture_of(document, picture)
     opened = sketch if sketch in document["sketches"] else job.sketch_id(document)
-    views = {name: sketch_view(one) for name, one in document["sketches"].items()}
+    paths = _paths(document)
+    views = {
+        name: _without_ends_of(sketch_view(one), paths.get(name, set())) for name, one in document["sketches"].items()
+    }
     drawings = {name: view.sketch for name, view in views.items()}
     return Overview(
         document,

@@ -20,15 +20,18 @@ from nomogon_core.quantity.expression import (
     FUNCTIONS,
     LENGTH,
     LENGTH_UNITS,
+    PLAIN,
     Known,
     evaluate,
     names_in,
     renamed,
     uncertainty,
 )
-from nomogon_core.quantity.units import angle_of, length_of
+from nomogon_core.quantity.screws import SCREWS
+from nomogon_core.quantity.units import angle_of, length_of, number_of
 from nomogon_core.sketch.constrain import set_value
 from nomogon_core.solid.operations import declaration
+from nomogon_core.solid.sentence import sketches_in
 
 SAME = 1e-12
 FORBIDDEN = set('+*/^()"″′×÷·=;<>[]{}')
@@ -97,15 +100,17 @@ def _of_steps(document):
                         not item.get("driving", True),
                     )
         elif step in document["operations"]:
-            yield from _numbers(f"operation:{step}", document["operations"][step]["blanks"], place)
+            operation = document["operations"][step]
+            kinds = {name: blank.dimension for name, blank in declaration(operation["kind"]).blanks().items()}
+            yield from _numbers(f"operation:{step}", operation["blanks"], place, kinds)
         elif step in document["planes"]:
-            yield from _numbers(f"plane:{step}", document["planes"][step]["fields"], place)
+            yield from _numbers(f"plane:{step}", document["planes"][step]["fields"], place, {"angle": ANGLE})
 
 
-def _numbers(prefix, fields, place):
+def _numbers(prefix, fields, place, kinds):
     for field, value in fields.items():
         if isinstance(value, dict) and "value" in value:
-            dimension = ANGLE if field == "angle" else LENGTH
+            dimension = kinds.get(field) or (LENGTH if field not in kinds else PLAIN)
             yield Quantity(
                 f"{prefix}:{field}",
                 value.get("name", ""),
@@ -234,7 +239,7 @@ def web_of(document: dict[str, Any]) -> Web:
     uses = {}
     for item in items:
         if item.typed and any(name in item.typed for name in callable_names):
-            used = names_in(item.typed, callable_names)
+            used = [name for name in names_in(item.typed, [*callable_names, *SCREWS]) if name in callable_names]
             if used:
                 uses[item.id] = used
     return Web(items, by_name, uses)
@@ -243,7 +248,7 @@ def web_of(document: dict[str, Any]) -> Web:
 def environment(document: dict[str, Any], web: Web | None = None) -> dict[str, Known]:
     """{name: :class:`Known`} of all quantities, with where their uncertainty comes from."""
     web = web or web_of(document)
-    known = {}
+    known = dict(SCREWS)
     for item in web.in_order():
         shares = {item.id: item.u95 / 2} if item.u95 else {}
         used = web.uses.get(item.id, ())
@@ -274,6 +279,18 @@ class Typed:
     late: bool = False
 
 
+def read_plain(document: dict[str, Any], text: str) -> Typed:
+    """A number without a unit as typed for a place in the Build sheet.
+
+    Raises:
+        InputError: the text cannot be read, or comes to something else.
+    """
+    text = str(text).strip()
+    if not text:
+        raise InputError("A number is missing; write for example 3.")
+    return Typed(number_of(evaluate(text, environment(document)), text, PLAIN), text)
+
+
 def read_number(
     document: dict[str, Any], text: str, *, unit: str = "mm", angle: bool = False, at: str | None = None
 ) -> Typed:
@@ -295,7 +312,10 @@ def read_number(
         raise InputError(what)
     web = web_of(document)
     sizes = _body_sizes(document)
-    used = names_in(text, [*web.by_name, *sizes]) if any(name in text for name in (*web.by_name, *sizes)) else []
+    own = [*web.by_name, *sizes]
+    used = []
+    if any(name in text for name in own):
+        used = [name for name in names_in(text, [*own, *SCREWS]) if name in own]
     late = [name for name in used if name in sizes and name not in web.by_name]
     if late:
         if at not in document["operations"]:
@@ -371,7 +391,7 @@ def _put(document, item, value):
     if kind == "quantity":
         document["quantities"][rest] |= {"value": value.number, "dimension": list(value.dimension)}
         return
-    number = angle_of(value, item.typed) if item.dimension == ANGLE else length_of(value, item.typed)
+    number = number_of(value, item.typed, item.dimension)
     if abs(number - item.number) <= SAME * max(abs(number), 1.0):
         return
     if kind == "dimension":
@@ -396,7 +416,7 @@ def rename(document: dict[str, Any], own: str, name: str) -> str:
         raise InputError("That quantity is not in the job any more.")
     name = check_name(document, name, own)
     web = web_of(document)
-    callable_names = [*web.by_name, *_body_sizes(document)]
+    callable_names = [*web.by_name, *_body_sizes(document), *SCREWS]
     for other in web.items:
         if item.name in web.uses.get(other.id, ()):
             _retype(document, other, renamed(other.typed, item.name, name, callable_names))
@@ -407,7 +427,7 @@ def rename(document: dict[str, Any], own: str, name: str) -> str:
 def rename_in_all(document: dict[str, Any], old: str, new: str) -> None:
     """Carry the new name of a body into the expressions that use its sizes."""
     web = web_of(document)
-    before = [*web.by_name, *(f"{old} {word}" for word in BODY_SIZES)]
+    before = [*web.by_name, *(f"{old} {word}" for word in BODY_SIZES), *SCREWS]
     for item in web.items:
         text = item.typed
         for word in BODY_SIZES:
@@ -456,7 +476,7 @@ def hangs_on(document: dict[str, Any], web: Web | None = None) -> dict[str, list
             if not item.reads:
                 found.setdefault(other.id, []).append(item.id)
     for step, operation in document["operations"].items():
-        read = {pick["sketch"] for pick in operation["blanks"].values() if isinstance(pick, dict) and "sketch" in pick}
+        read = {sketch for pick in operation["blanks"].values() for sketch in sketches_in(pick)}
         own = [item.id for item in web.items if item.id.startswith(f"operation:{step}:")]
         for item in web.items:
             if item.id.startswith("dimension:") and not item.reads and document["steps"][item.step] in read:

@@ -8,11 +8,10 @@ from fractions import Fraction
 import attrs
 import numpy as np
 
+from nomogon_core.quantity.screws import CLEARANCE
+
 INCH_MM = 25.4
-# Medium clearance holes for metric screws by nominal thread diameter (ISO 273, from memory).
-CLEARANCE_HOLES = {
-    "M2": 2.4, "M2.5": 2.9, "M3": 3.4, "M4": 4.5, "M5": 5.5, "M6": 6.6, "M8": 9.0, "M10": 11.0, "M12": 13.5,
-}  # fmt: skip
+CLEARANCE_HOLES = {screw: medium for screw, (_, medium, _) in CLEARANCE.items()}
 # Steps of a family and how often sizes come from it, common practice: (millimetres, share).
 METRIC = ((5.0, 0.3), (1.0, 0.45), (0.5, 0.25))
 IMPERIAL = ((INCH_MM / 4, 0.35), (INCH_MM / 8, 0.3), (INCH_MM / 16, 0.25), (INCH_MM / 32, 0.1))

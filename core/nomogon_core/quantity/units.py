@@ -106,3 +106,18 @@ def format_length(millimetres: float, *, unit: str = "mm", digits: int | None = 
 
 def format_angle(radians: float, digits: int = 1) -> str:
     return f"{round(math.degrees(radians), digits) + 0.0:.{digits}f}°".replace("-", "\N{MINUS SIGN}")
+
+
+def number_of(value: Value, text: str, dimension: tuple[int, int]) -> float:
+    """A number of a dimension from what an expression came to: millimetres, radians, or a plain number.
+
+    Raises:
+        InputError: it is of another dimension.
+    """
+    if dimension == ANGLE:
+        return angle_of(value, text)
+    if dimension == LENGTH:
+        return length_of(value, text)
+    if value.dimension != PLAIN:
+        raise InputError(f"A plain number is wanted here, for example 3; {text!r} came.")
+    return value.number

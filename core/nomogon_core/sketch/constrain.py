@@ -10,7 +10,7 @@ from nomogon_core.errors import NotNeededError, SketchError
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.conflicts import conflict_of, told_of
-from nomogon_core.sketch.dimensions import in_words, listed, refreshed
+from nomogon_core.sketch.dimensions import in_words, listed, measure, refreshed
 from nomogon_core.sketch.solve import STATUS, dependence, solve
 
 if TYPE_CHECKING:
@@ -68,6 +68,30 @@ def _refuse_doubles(sketch, constraint):
 def _list(sketch, names):
     words = [in_words(sketch, name) for name in names if name in sketch.constraints]
     return listed(words) or "what is drawn"
+
+
+def driving(sketch: Sketch, name: str, drives: bool) -> Change:
+    """A dimension that from now on drives at its present value, or only reads.
+
+    Raises:
+        SketchError: there is no such dimension, or the others determine it, so that it cannot drive.
+    """
+    item = sketch.constraints.get(name)
+    if item is None or not item.is_dimension:
+        raise SketchError("That dimension is not in the sketch any more.")
+    if not drives:
+        reads = attrs.evolve(item, driving=False, typed="", against=())
+        return Change(refreshed(attrs.evolve(sketch, constraints={**sketch.constraints, name: reads})), "", name)
+    here = measure(sketch, item.kind, item.of)
+    wanted = attrs.evolve(item, driving=True, value=here, typed="", source="set", u95=None)
+    changed = attrs.evolve(sketch, constraints={**sketch.constraints, name: wanted})
+    told = dependence(changed, name)
+    if told.dependent:
+        raise SketchError(
+            f"{item.name} cannot drive: it already follows from {_list(sketch, told.among)}. "
+            "Make one of those read first."
+        )
+    return Change(changed, "", name)
 
 
 def kept_unmet(sketch: Sketch, constraint: Constraint, among: tuple[str, ...], name: str = "") -> Change:

@@ -9,12 +9,14 @@ from typing import TYPE_CHECKING, Any
 from nomogon_core.geometry.paths import path_data
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import in_words
+from nomogon_core.sketch.mending import remedy_of
 from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import loop_curves
 
 if TYPE_CHECKING:
+    from nomogon_core.sketch.findings import Finding
     from nomogon_core.sketch.model import Sketch
-    from nomogon_core.sketch.regions import Finding, Region
+    from nomogon_core.sketch.regions import Region
     from nomogon_core.sketch.solve import Freedom
 
 
@@ -266,13 +268,16 @@ def draw_regions(sketch: Sketch, regions: tuple[Region, ...]) -> list[dict[str, 
 
 
 def draw_findings(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+    """Findings with their places, and in words the remedy of each that has one."""
     return [
         {
             "code": item.code,
             "sentence": item.sentence,
             "place": list(item.place),
-            "size": item.size,
+            "size": remedy.size if remedy else item.size,
             "of": list(item.of),
+            "remedy": remedy.words if remedy else "",
         }
         for item in findings
+        for remedy in (remedy_of(item),)
     ]

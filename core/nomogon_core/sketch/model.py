@@ -6,6 +6,7 @@ An arc always runs counter-clockwise from its start to its end. Curves that meet
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import attrs
@@ -118,6 +119,7 @@ class Sketch:
     constraints: dict = attrs.field(factory=dict)
     next_number: int = 1
     _geometries: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
+    _derived: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
 
     def numbered(self, next_number: int) -> Sketch:
         """This sketch with another next number; what was worked out of it stays known."""
@@ -125,7 +127,14 @@ class Sketch:
             return self
         same = attrs.evolve(self, next_number=next_number)
         object.__setattr__(same, "_geometries", self._geometries)
+        object.__setattr__(same, "_derived", self._derived)
         return same
+
+    def derived(self, work: Callable[[Sketch], Any]) -> Any:
+        """What a function makes of this sketch, worked out once."""
+        if work not in self._derived:
+            self._derived[work] = work(self)
+        return self._derived[work]
 
     def curve(self, name: str) -> Curve:
         try:

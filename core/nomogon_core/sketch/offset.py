@@ -24,6 +24,7 @@ from nomogon_core.geometry.curves import (
     Spline,
     bezier,
     bezier_derivative,
+    ellipse_pieces,
     end_directions,
     ends,
     polar,
@@ -39,7 +40,6 @@ CLOSED_UP_SHARE, TAIL_SHARE = 5e-4, 4e-3
 NEWTON, SAME, APART = 12, 1e-9, 2e-7
 ARC_STEP, CUBIC_STEPS = math.radians(3), 64
 SMOOTH_RAD, MITRE_RAD = 1e-4, math.radians(165)
-ELLIPSE_PIECES = 8
 
 
 @attrs.frozen
@@ -88,20 +88,6 @@ def _as_run(curve):
     if isinstance(curve, Spline):
         return [Spline([tuple(point) for point in piece]) for piece in curve.pieces()]
     return [curve]
-
-
-def ellipse_pieces(curve: Ellipse, first: float, last: float) -> list[Spline]:
-    """Cubics along an ellipse between two eccentric angles, good to 1e-6 of its size (Maisonobe 2003)."""
-    count = max(1, math.ceil(abs(last - first) / (2 * math.pi) * ELLIPSE_PIECES - 1e-9))
-    angles = np.linspace(first, last, count + 1)
-    step = (last - first) / count
-    reach = math.sin(step) * (math.sqrt(4 + 3 * math.tan(step / 2) ** 2) - 1) / 3
-    places = curve.at(angles)
-    ways = curve.at(angles + math.pi / 2) - np.array(curve.center)
-    return [
-        Spline([tuple(a), tuple(a + reach * u), tuple(b - reach * v), tuple(b)])
-        for a, b, u, v in zip(places, places[1:], ways, ways[1:])
-    ]
 
 
 def _raw(curve, distance, tolerance):

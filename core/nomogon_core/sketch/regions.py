@@ -12,16 +12,15 @@ from scipy.spatial import cKDTree
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
+from nomogon_core.geometry.crossings import at, nearest
 from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
-from nomogon_core.sketch.dimensions import in_words, listed
-from nomogon_core.sketch.model import article
+from nomogon_core.sketch.dividing import divided, is_piece, met_at, whole
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Curve, Sketch
 
 JOINED_MM = 4e-5
 CHORD_MM = 0.01
-NEAR_SHARE = 0.05
 LEAST_LENGTH_MM = 1e-4
 LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 33)
 # What is worked out of single curves and loops is kept, since an edit leaves most of them as they are.
@@ -34,7 +33,7 @@ class Region:
 
     Attributes:
         name: stable as long as the outer boundary keeps its curves.
-        outer: (curve id, run backwards) around it, counter-clockwise.
+        outer: (id of a curve, or of a piece of one, run backwards) around it, counter-clockwise.
         holes: the same for each outline inside, clockwise.
         area: square millimetres, holes taken out.
         inside: a point inside.
@@ -50,32 +49,15 @@ class Region:
         return (self.outer, *self.holes)
 
 
-@attrs.frozen
-class Finding:
-    """Something that keeps regions from closing.
-
-    Attributes:
-        code: conflict, gap, loose end, crossing, double, no length.
-        sentence: what and where.
-        place: millimetres.
-        size: of a gap, in millimetres, else 0.
-        of: ids of the points or curves; of a conflict those of its constraints, the one that is not met first.
-    """
-
-    code: str
-    sentence: str
-    place: tuple
-    size: float
-    of: tuple
-
-
 def loop_curves(sketch: Sketch, loop: tuple[tuple[str, bool], ...]) -> tuple[Any, ...]:
     """The curves of a loop in order, each run the way the loop goes."""
-    return tuple(reverse(sketch.geometry(name)) if backwards else sketch.geometry(name) for name, backwards in loop)
+    pieces = net_of(sketch).divided.geometry if any(is_piece(name) for name, _ in loop) else None
+    curves = [(pieces[name] if pieces else sketch.geometry(name), backwards) for name, backwards in loop]
+    return tuple(reverse(curve) if backwards else curve for curve, backwards in curves)
 
 
 @attrs.frozen
-class _Graph:
+class Graph:
     """Curves between joined places.
 
     Attributes:
@@ -92,16 +74,98 @@ class _Graph:
 
 
 def _graph(sketch):
+    """Curves as they are drawn, whatever they cross."""
     geometry = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
     geometry = {name: curve for name, curve in geometry.items() if _about(curve) > LEAST_LENGTH_MM}
-    ends_of = {name: pair for name in geometry if (pair := sketch.curves[name].end_points())}
-    node_of = _joined(sketch, {point: None for pair in ends_of.values() for point in pair})
+    ends_of = {
+        name: (sketch.points[pair[0]], sketch.points[pair[1]])
+        for name in geometry
+        if (pair := sketch.curves[name].end_points())
+    }
+    return _graph_of(geometry, ends_of)
+
+
+def _graph_of(geometry, ends_of):
+    node_of = _joined(list(dict.fromkeys(place for pair in ends_of.values() for place in pair)))
     nodes, at_node = {name: (node_of[first], node_of[last]) for name, (first, last) in ends_of.items()}, {}
     for name, pair in nodes.items():
         for node in pair:
             at_node.setdefault(node, []).append(name)
-    places = {node: sketch.points[point] for point, node in reversed(node_of.items())}
-    return _Graph(geometry, nodes, at_node, places, _islands(nodes, at_node))
+    places = {node: place for place, node in reversed(node_of.items())}
+    return Graph(geometry, nodes, at_node, places, _islands(nodes, at_node))
+
+
+@attrs.frozen
+class Net:
+    """The curves of a sketch as drawn, and as they are divided where they meet.
+
+    Attributes:
+        drawn: a graph of the whole curves; divided: one of their pieces, or the same where none meet between ends.
+        crossed: (ids, lie on each other, place) of curves that cross or lie on each other.
+    """
+
+    drawn: Graph
+    divided: Graph
+    crossed: tuple
+
+
+def net_of(sketch: Sketch) -> Net:
+    """The curves of a sketch, and how they meet."""
+    return sketch.derived(_net)
+
+
+def _net(sketch):
+    drawn = _graph(sketch)
+    meetings = _all_meetings(drawn)
+    cuts, crossed = {}, []
+    for names, double, place in meetings:
+        if double or len(names) == 1:
+            crossed.append((names, double, place))
+            continue
+        first, second = (drawn.geometry[name] for name in names)
+        for name, other, met in ((*names, met_at(first, second)), (*names[::-1], met_at(second, first))):
+            cuts.setdefault(name, []).extend((t, other) for t in met)
+        if _cross(first, second):
+            crossed.append((names, double, place))
+    for name, t, other in _resting(drawn):
+        cuts.setdefault(name, []).append((t, other))
+    if not any(cuts.values()):
+        return Net(drawn, drawn, tuple(crossed))
+    geometry, ends_of = {}, {}
+    for name, curve in drawn.geometry.items():
+        if name in drawn.nodes:
+            ends_of[name] = tuple(drawn.places[node] for node in drawn.nodes[name])
+        geometry[name] = curve
+        pieces = divided(name, curve, cuts.get(name, ()))
+        if pieces:
+            del geometry[name]
+            ends_of.pop(name, None)
+            geometry |= pieces
+            ends_of |= {piece: ends(told) for piece, told in pieces.items()}
+    return Net(drawn, _graph_of(geometry, ends_of), tuple(crossed))
+
+
+def _cross(first, second):
+    """Whether curves cross between their ends, not only touch with one."""
+    tips = [place for curve in (first, second) for place in ends(curve) or ()]
+    places = [at(first, t)[0] for t in met_at(first, second)]
+    return any(all(math.dist(place, tip) > JOINED_MM for tip in tips) for place in places)
+
+
+def _resting(graph):
+    """(curve, parameter, the other) where the loose end of another one rests on a curve."""
+    loose = [(node, names[0]) for node, names in graph.at_node.items() if len(names) == 1]
+    if not loose:
+        return
+    names, lines = list(graph.geometry), [_line(curve) for curve in graph.geometry.values()]
+    spots = [Point(graph.places[node]) for node, _ in loose]
+    for index, near in zip(*STRtree(lines).query(spots, predicate="dwithin", distance=2 * CHORD_MM)):
+        (node, own), name = loose[index], names[near]
+        if name == own:
+            continue
+        t = nearest(graph.geometry[name], graph.places[node])
+        if math.dist(at(graph.geometry[name], t)[0], graph.places[node]) <= JOINED_MM:
+            yield name, t, own
 
 
 def _islands(nodes, at_node):
@@ -122,14 +186,12 @@ def _islands(nodes, at_node):
     return tuple(found)
 
 
-def _joined(sketch, points):
-    """The number of the place of each point; those that lie on each other have one."""
-    numbers = {point: index for index, point in enumerate(points)}
-    if numbers:
-        names = list(numbers)
-        places = np.array([sketch.points[point] for point in names])
-        for first, second in sorted(cKDTree(places).query_pairs(JOINED_MM)):
-            numbers[names[second]] = numbers[names[first]]
+def _joined(places):
+    """The number of each place; those that lie on each other have one."""
+    numbers = {place: index for index, place in enumerate(places)}
+    if places:
+        for first, second in sorted(cKDTree(np.array(places)).query_pairs(JOINED_MM)):
+            numbers[places[second]] = numbers[places[first]]
     return numbers
 
 
@@ -299,21 +361,12 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
     Returns:
         Regions with the outlines inside them as holes; construction curves bound nothing.
     """
-    return _regions(sketch, _graph(sketch))
+    return regions_of(net_of(sketch))
 
 
-def find_findings(sketch: Sketch) -> tuple[Finding, ...]:
-    """Everything that keeps the curves from closing regions, worst first."""
-    return _conflicts(sketch) + _findings(sketch, _graph(sketch))
-
-
-def find_both(sketch: Sketch) -> tuple[tuple[Region, ...], tuple[Finding, ...]]:
-    """Regions and findings of a sketch."""
-    graph = _graph(sketch)
-    return _regions(sketch, graph), _conflicts(sketch) + _findings(sketch, graph)
-
-
-def _regions(sketch, graph):
+def regions_of(net: Net) -> tuple[Region, ...]:
+    """The regions of curves that are divided already."""
+    graph = net.divided
     fronts, backs, owner, owners = [], [], [], []
     islands = [_island(_parts_of(graph, names)) for names in graph.islands]
     closed = [_around(name, curve) for name, curve in graph.geometry.items() if name not in graph.nodes]
@@ -397,7 +450,7 @@ def match_region(regions: tuple[Region, ...], name: str, there: dict[str, Curve]
         regions: of the sketch as it is; name: of the region as it was; there: ids of all curves of the sketch.
     """
     wanted = set(name.split()[1:])
-    kept = wanted & set(there)
+    kept = {one for one in wanted if whole(one) in there}
     if 2 * len(kept) < len(wanted) or not kept:
         return None
     most, youngest = len(wanted - kept) or len(kept), max(map(_age, wanted))
@@ -413,86 +466,11 @@ def match_region(regions: tuple[Region, ...], name: str, there: dict[str, Curve]
 
 def _age(name):
     """The number in an id: the larger, the younger."""
-    return int("".join(filter(str.isdigit, name)) or 0)
+    return int("".join(filter(str.isdigit, whole(name))) or 0)
 
 
-def _spot(place):
-    """A place in words, without a negative nought."""
-    x, y = (round(float(value), 1) + 0.0 for value in place)
-    return f"({x:.1f}, {y:.1f})"
-
-
-def _conflicts(sketch):
-    """Constraints that are kept although they contradict others."""
-    found = []
-    for name, item in sketch.constraints.items():
-        if not item.against:
-            continue
-        others = listed([in_words(sketch, one) for one in item.against if one in sketch.constraints])
-        why = f"it contradicts {others}; drop one of them" if others else "try it again"
-        at = [sketch.points[one if one in sketch.points else sketch.curves[one].points[-1]] for one in item.of]
-        place = tuple(sum(axis) / len(at) for axis in zip(*at))
-        what = in_words(sketch, name)
-        sentence = f"{what[0].upper()}{what[1:]} is not met: {why}."
-        found.append(Finding("conflict", sentence, place, 0.0, (name, *item.against)))
-    return tuple(found)
-
-
-def _findings(sketch, graph):
-    found = [
-        Finding(
-            "no length",
-            f"{article(sketch.curves[name].kind).capitalize()} has no length.",
-            sketch.points[curve.points[0]],
-            0.0,
-            (name,),
-        )
-        for name, curve in sketch.curves.items()
-        if name not in graph.geometry and not curve.construction
-    ]
-    return tuple(_crossings(sketch, graph) + _gaps(sketch, graph) + found)
-
-
-def _loose_ends(sketch, graph):
-    loose = []
-    for node, names in graph.at_node.items():
-        if len(names) == 1 and graph.nodes[names[0]][0] != graph.nodes[names[0]][1]:
-            curve = sketch.curves[names[0]]
-            place = graph.places[node]
-            point = min(curve.end_points(), key=lambda end: math.dist(sketch.points[end], place))
-            loose.append((point, place, names[0]))
-    return loose
-
-
-def _gaps(sketch, graph):
-    """Loose ends, paired with the nearest other loose end where that is close."""
-    loose = _loose_ends(sketch, graph)
-    near = NEAR_SHARE * sketch.size()
-    pairs = sorted((math.dist(a[1], b[1]), i, j) for i, a in enumerate(loose) for j, b in enumerate(loose) if i < j)
-    paired, found = set(), []
-    for size, i, j in pairs:
-        if size > near or {i, j} & paired:
-            continue
-        paired |= {i, j}
-        (first, a, _), (second, b, _) = loose[i], loose[j]
-        middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        found.append(
-            Finding(
-                "gap", f"Gap of {size:.2f} mm at {_spot(middle)}: join the two ends.", middle, size, (first, second)
-            )
-        )
-    for index, (point, place, name) in enumerate(loose):
-        if index not in paired:
-            found.append(
-                Finding(
-                    "loose end", f"The {sketch.curves[name].kind} ends loosely at {_spot(place)}.", place, 0.0, (point,)
-                )
-            )
-    return found
-
-
-def _crossings(sketch, graph):
-    """Places where curves cross other than at joined ends, and curves that lie on each other."""
+def _all_meetings(graph):
+    """(ids, lie on each other, place) of curves that meet other than at joined ends, or lie on each other."""
     found = [meeting for names in graph.islands for meeting in _meetings(_parts_of(graph, names))]
     names = list(graph.geometry)
     lines = [_line(curve) for curve in graph.geometry.values()]
@@ -500,7 +478,7 @@ def _crossings(sketch, graph):
     for i, j in _touching(lines, np.array([island_of.get(name, -1) for name in names])):
         if meeting := _meeting(lines[i], lines[j], ()):
             found.append(((names[i], names[j]), *meeting))
-    return [_crossing(sketch, *meeting) for meeting in found]
+    return found
 
 
 def _touching(lines, island=None):
@@ -529,15 +507,3 @@ def _meeting(first, second, shared):
         if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared):
             return False, (part.centroid.x, part.centroid.y)
     return None
-
-
-def _crossing(sketch, names, double, place):
-    spot = _spot(place)
-    if double:
-        return Finding("double", f"Two curves lie on each other near {spot}: take one away.", place, 0.0, names)
-    if len(names) == 1:
-        return Finding("crossing", f"A spline crosses itself near {spot}.", place, 0.0, names)
-    kinds = " and ".join(article(sketch.curves[name].kind) for name in names)
-    whole = all(sketch.curves[name].kind == "ellipse" for name in names)
-    remedy = "move one of them or take it away" if whole else "trim them or join their ends there"
-    return Finding("crossing", f"{kinds.capitalize()} cross at {spot}: {remedy}.", place, 0.0, names)

@@ -15,7 +15,7 @@ from nomogon_core.geometry.crossings import at, crossings, nearest, part, span
 from nomogon_core.geometry.curves import Arc, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words
-from nomogon_core.sketch.model import Constraint
+from nomogon_core.sketch.model import CLOSED, Constraint
 from nomogon_core.sketch.solve import solve
 from nomogon_core.trace.compiled_cubics import cubic_distances, fit_cubic
 
@@ -49,29 +49,25 @@ def _meetings(sketch, name, curve):
 
 def trim(sketch: Sketch, name: str, place: tuple[float, float]) -> Trimmed:
     """Take away the part of a curve around a place, from where it meets others on one side to where it does on the
-    other.
+    other. What is left of an ellipse is a spline of its shape.
 
     Raises:
         SketchError: the curve meets no other.
     """
     curve, item = sketch.geometry(name), sketch.curve(name)
-    if item.kind == "ellipse":
-        raise SketchError(
-            "An ellipse stays whole here. Draw a spline through the part that is wanted, or delete the ellipse."
-        )
     top, here = span(curve), nearest(curve, place)
     inner = [
         (t, other)
         for t, other in _meetings(sketch, name, curve)
-        if item.kind == "circle" or END_SHARE * top < t < (1 - END_SHARE) * top
+        if item.kind in CLOSED or END_SHARE * top < t < (1 - END_SHARE) * top
     ]
     before = [meeting for meeting in inner if meeting[0] <= here]
     after = [meeting for meeting in inner if meeting[0] > here]
-    if item.kind == "circle":
+    if item.kind in CLOSED:
         if len({round(t, 7) for t, _ in inner}) < 2:
             raise SketchError(
-                "This circle is crossed in fewer than two places, so there is nothing to cut it back to. Delete takes "
-                "it away whole."
+                f"This {item.kind} is crossed in fewer than two places, so there is nothing to cut it back to. Delete "
+                "takes it away whole."
             )
         low, high = (before or inner)[-1], (after or inner)[0]
         return _with_parts(sketch, name, [(high, low)])

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
+from scipy.optimize import minimize_scalar
 
 from nomogon_core.errors import InputError
 from nomogon_core.geometry.curves import Arc, Circle
@@ -26,6 +27,8 @@ LEAST_REACH_PX, MOST_REACH_PX = 3.0, 60.0
 ROUND_SHARE = 0.02
 ARC_PLACES, ARC_REACH_PX, LEAST_SEEN = 80, 8.0, 0.5
 OUTLIER_SPREADS = 4.0
+CORNER_ROUNDS, CORNER_SHARE, CORNER_SPARE = 3, 0.9, 2.2
+LEAST_ARM_PX, OFF_ARMS_PX = 14.0, 1.5
 
 
 @attrs.frozen
@@ -154,3 +157,54 @@ def arc_near(
     noise = max(spread, fit.pick_sigma_px * fit.mm_per_px) * math.sqrt(np.linalg.inv(rows.T @ rows)[2, 2])
     u95 = COVERAGE_FACTOR * math.hypot(fit.u_mm_per_px / fit.mm_per_px * radius, noise)
     return Drawn((Arc((x, y), radius, first, turn),), (u95,))
+
+
+def corner_radius(
+    light: np.ndarray,
+    fit: Calibration,
+    corner: tuple[float, float],
+    ways: tuple[np.ndarray, np.ndarray],
+    reach_mm: float,
+) -> float:
+    """The radius with which the picture rounds a corner.
+
+    The edge is followed from one arm to the other; the radius is that of the arc between both, touching them, which
+    with what is left of the arms lies closest to it (least squares).
+
+    Args:
+        corner: where both arms would meet; ways: unit directions along them, away from it; reach_mm: how far along.
+
+    Raises:
+        TraceError: there is no edge from one to the other; InputError: it leaves the arms.
+    """
+    half = math.acos(max(-1.0, min(1.0, float(ways[0] @ ways[1])))) / 2
+    middle = (ways[0] + ways[1]) / np.linalg.norm(ways[0] + ways[1])
+    for _ in range(CORNER_ROUNDS):
+        ends = np.array([np.add(corner, reach_mm * way) for way in ways])
+        path = fit.to_mm(follow_edge(light, *fit.to_px(ends))) - np.array(corner)
+        off = _off_rounded(path, ways, middle, half)
+        found = minimize_scalar(
+            lambda radius, off=off: float((off(radius) ** 2).sum()),
+            bounds=(0.0, CORNER_SHARE * reach_mm * math.tan(half)),
+            method="bounded",
+            options={"xatol": 1e-4 * reach_mm},
+        )
+        radius = float(found.x)
+        reach_mm = min(reach_mm, max(CORNER_SPARE * radius / math.tan(half), LEAST_ARM_PX * fit.mm_per_px))
+    if np.sqrt((off(radius) ** 2).mean()) > OFF_ARMS_PX * fit.mm_per_px:
+        raise InputError("The picture's edge does not run along both curves of this corner; type the radius instead.")
+    return radius
+
+
+def _off_rounded(path, ways, middle, half):
+    """A function of a radius: how far places (n, 2), told from a corner, are from its rounding and its arms."""
+    along = np.column_stack([path @ way for way in ways])
+    across = np.column_stack([np.abs(path[:, 0] * way[1] - path[:, 1] * way[0]) for way in ways])
+    nearer = np.argmin(across, axis=1)[:, None]
+    run, side = (np.take_along_axis(values, nearer, axis=1)[:, 0] for values in (along, across))
+
+    def off(radius):
+        spokes = np.hypot(*(path - radius / math.sin(half) * middle).T)
+        return np.where(run < radius / math.tan(half), spokes - radius, side)
+
+    return off

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from copy import copy
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import attrs
-from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+import numpy as np
+from OCP.gp import gp_Trsf
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
-from nomogon_core.errors import OperationError
+from nomogon_core.errors import OperationError, SketchError
+from nomogon_core.sketch.chains import as_run, chains
+from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
-from nomogon_core.sketch.regions import find_findings, find_regions, loop_curves, match_region
+from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid import bodies as made
-from nomogon_core.solid import kernel, naming, selection
+from nomogon_core.solid import kernel, naming, planes, selection
 from nomogon_core.solid.kernel import ShapeMap
+from nomogon_core.solid.sentence import Edges, Faces
 
 if TYPE_CHECKING:
     from nomogon_core.sentence import Declaration
@@ -22,6 +27,9 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.facts import Facts
     from nomogon_core.solid.planes import Frame
+
+
+JOB_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
 class Suggested(OperationError):
@@ -85,6 +93,7 @@ class State:
     def __init__(self, titles: dict[str, str]) -> None:
         self.titles = titles
         self.sketches, self.planes, self.bodies = {}, {}, {}
+        self.operations: dict[str, tuple[Declaration, dict[str, Any]]] = {}
         self.not_made = set()
 
     def sketch(self, name: str) -> DrawnSketch:
@@ -105,6 +114,46 @@ class State:
             raise OperationError(f"There is no body {called} yet; extrude a region as a new body first.")
         return self.bodies[name]
 
+    def frame(self, plane: dict[str, str] | str) -> Frame:
+        """The frame of a plane at this step.
+
+        Raises:
+            OperationError: the plane or face is not there.
+        """
+        if isinstance(plane, dict):
+            frame = self.body(plane["body"]).flat_faces().get(plane["face"])
+            if frame is None:
+                raise OperationError(f"The flat face {plane['face']} is not there any more; choose another.")
+            return frame
+        if plane in planes.BASE:
+            return planes.BASE[plane]
+        found = self.planes.get(plane)
+        if isinstance(found, planes.Frame):
+            return found
+        raise OperationError(found or "The plane stands later in the Build sheet, or is gone; choose another.")
+
+    def axis(self, picked: dict[str, Any] | str) -> tuple[tuple, tuple]:
+        """(point, direction) in space of an axis: one of the job's by name, an edge, or a line of a sketch.
+
+        Raises:
+            OperationError: it is not there, or has no direction.
+        """
+        if isinstance(picked, str):
+            return (0.0, 0.0, 0.0), JOB_AXES[picked]
+        if "edge" in picked:
+            body = self.body(picked["body"])
+            edge = {name: edge for edge, name in naming.edge_names(body.shape, body.names)}.get(picked["edge"])
+            found = edge and kernel.turning_axis(edge)
+            if not found:
+                raise OperationError("The edge of the axis is not there any more, or is neither straight nor round.")
+            return found
+        drawn = self.sketch(picked["sketch"])
+        curve = drawn.sketch.curves.get(picked["names"][0])
+        if curve is None or curve.kind != "line":
+            raise OperationError(f"The axis has to be a line of {drawn.title} that is there; choose one.")
+        first, last = (np.array(drawn.frame.in_space(drawn.sketch.points[end])) for end in curve.points)
+        return tuple(first.tolist()), tuple(((last - first) / np.linalg.norm(last - first)).tolist())
+
 
 def _read_picks(value, state, read):
     sketch = state.sketches.get(value["sketch"])
@@ -118,7 +167,37 @@ def _read_body(name, state):
     return body and body.key
 
 
+def _read_or_none(read, value):
+    """What is read, or None where it is not there: the operation will say so."""
+    try:
+        return read(value)
+    except OperationError:
+        return None
+
+
+def _read_run(sketch, name):
+    return str(sketch.sketch.geometry(name)) if name in sketch.sketch.curves else None
+
+
+def _read_sections(value, state):
+    return [
+        _read_picks({"sketch": one["sketch"], "names": [one["name"]]}, state, DrawnSketch.read_of_region)
+        for one in value["sections"]
+    ]
+
+
+def _read_operations(value, state):
+    told = ((name, state.operations.get(name)) for name in value["operations"])
+    return [found and [name, found[0].kind, reads(*found, state)] for name, found in told]
+
+
 READS = {
+    "run": lambda value, state: _read_picks(value, state, _read_run),
+    "sections": _read_sections,
+    "operations": _read_operations,
+    "faces": lambda value, state: _read_body(value["body"], state),
+    "plane": lambda value, state: (found := _read_or_none(state.frame, value)) and attrs.astuple(found),
+    "axis": lambda value, state: _read_or_none(state.axis, value),
     "regions": lambda value, state: _read_picks(value, state, DrawnSketch.read_of_region),
     "centres": lambda value, state: _read_picks(value, state, lambda sketch, name: str(sketch.centre(name))),
     "edges": lambda value, state: [_read_body(value["body"], state), value.get("names"), value.get("rule")],
@@ -135,7 +214,7 @@ def reads(declaration: Declaration, filled: dict[str, Any], state: State) -> dic
         if value is None:
             continue
         more = READS[blank.kind](value, state) if blank.kind in READS else None
-        told[name] = [value["value"] if blank.kind in ("length", "angle") else value, more]
+        told[name] = [value["value"] if blank.dimension is not None else value, more]
     return told
 
 
@@ -183,8 +262,164 @@ class Ask:
         body = self.state.body(picked["body"])
         return body, selection.chosen_edges(body, picked.get("names") or (), picked.get("rule"))
 
+    def faces(self, blank: str) -> tuple[Body, list[TopoDS_Shape]]:
+        """(body, faces) picked.
+
+        Raises:
+            OperationError: one of them is gone.
+        """
+        picked = self.filled[blank]
+        body = self.state.body(picked["body"])
+        there = {body.names.get(face): face for face in kernel.faces_of(body.shape)}
+        for name in picked["names"]:
+            if name not in there:
+                raise OperationError(f"The face {name} is not there any more; choose another.")
+        return body, [there[name] for name in picked["names"]]
+
+    def plane(self, blank: str) -> Frame:
+        return self.state.frame(self.filled[blank])
+
+    def axis(self, blank: str) -> tuple[tuple, tuple]:
+        """(point, direction) in space."""
+        return self.state.axis(self.filled[blank])
+
+    def sections(self, blank: str) -> list[tuple[Frame, list[list]]]:
+        """(frame, loops) of each region picked, in order."""
+        picked = self.filled[blank]["sections"]
+        drawn = [(self.state.sketch(one["sketch"]), one["name"]) for one in picked]
+        return [(sketch.frame, sketch.region(name)) for sketch, name in drawn]
+
+    def runs(self, blank: str) -> tuple[Frame, list[tuple[list[Any], bool]]]:
+        """(frame, [(curves one after another, whether they close)]) of curves picked.
+
+        Raises:
+            OperationError: one of them is gone, or more than two meet at a point.
+        """
+        picked = self.filled[blank]
+        drawn = self.state.sketch(picked["sketch"])
+        try:
+            found = chains(drawn.sketch, picked["names"])
+        except SketchError as problem:
+            raise OperationError(str(problem)) from None
+        return drawn.frame, [(as_run(drawn.sketch, run, closed), closed) for run, closed in found]
+
+    def recorded(self, blank: str) -> list[Recorded]:
+        """What the operations picked put into bodies, built anew.
+
+        Raises:
+            OperationError: one is not there, is left out or fails, or is of a kind that puts nothing in by itself.
+        """
+        found = []
+        for name in self.filled[blank]["operations"]:
+            told = self.state.operations.get(name)
+            if told is None:
+                raise OperationError("An operation to be repeated stands later, is left out or fails; choose another.")
+            if any(isinstance(blank, (Edges, Faces)) for blank in told[0].blanks().values()):
+                raise OperationError(f"{told[0].title} works on edges or faces, so it cannot be repeated by itself.")
+            recorder = Recorder(name, *told, self.state)
+            told[0].build(recorder)
+            found += recorder.found
+        return found
+
     def heights(self, body: Body, frame: Frame) -> tuple[float, float]:
         return body.heights(frame)
+
+    def names_of(self, body: Body) -> ShapeMap:
+        """The names of a body's faces, to be added to."""
+        names = ShapeMap()
+        for face in kernel.faces_of(body.shape):
+            if body.names.get(face) is not None:
+                names.put(face, body.names.get(face))
+        return names
+
+    def name_rest(self, shape: TopoDS_Shape, names: ShapeMap, role: str = "face") -> None:
+        """Give the faces that have no name one, by their order."""
+        lost = [face for face in kernel.faces_of(shape) if names.get(face) is None]
+        for number, face in enumerate(lost, 1):
+            names.put(face, self.called(f"{role}({number})"))
+
+    def carried(self, body: Body, maker: Any, shape: TopoDS_Shape) -> ShapeMap:
+        """Names of the faces of a body that the kernel changed."""
+        return naming.carried([body.shape], body.names, maker, shape)
+
+    def common(self, body: Body, tool: TopoDS_Shape, names: ShapeMap) -> tuple[TopoDS_Shape, ShapeMap]:
+        """What a body has in common with a shape, and the names of its faces."""
+        together, both = kernel.overlap(body.shape, [tool]), self.names_of(body)
+        for face in kernel.faces_of(tool):
+            if names.get(face) is not None:
+                both.put(face, names.get(face))
+        return together.Shape(), naming.carried([body.shape, tool], both, together, together.Shape())
+
+    def overlapped(
+        self, tools: list[TopoDS_Shape], block: TopoDS_Shape, names: ShapeMap
+    ) -> tuple[list[TopoDS_Shape], ShapeMap]:
+        """What each of some shapes has in common with a block."""
+        parts, called = [], ShapeMap()
+        for tool in tools:
+            together = kernel.overlap(tool, [block])
+            shape = together.Shape()
+            told = naming.carried([tool, block], names, together, shape)
+            for face in kernel.faces_of(shape):
+                if told.get(face) is not None:
+                    called.put(face, told.get(face))
+            parts.append(shape)
+        return parts, called
+
+    def cut_out(self, solids: list[TopoDS_Shape], names: ShapeMap) -> TopoDS_Shape:
+        """The first of some solids without the others; its faces are named in ``names``."""
+        if len(solids) == 1:
+            return solids[0]
+        cut = kernel.boolean("cut", solids[0], solids[1:])
+        told = naming.carried(solids, names, cut, cut.Shape())
+        for face in kernel.faces_of(cut.Shape()):
+            if told.get(face) is not None:
+                names.put(face, told.get(face))
+        return cut.Shape()
+
+    def joined(self, first: TopoDS_Shape, second: TopoDS_Shape, names: ShapeMap) -> TopoDS_Shape:
+        """Two shapes as one; its faces are named in ``names``."""
+        together = kernel.boolean("add", first, [second])
+        told = naming.carried([first, second], names, together, together.Shape())
+        for face in kernel.faces_of(together.Shape()):
+            if told.get(face) is not None:
+                names.put(face, told.get(face))
+        return together.Shape()
+
+    def merged(self, shape: TopoDS_Shape, names: ShapeMap, rest: str) -> TopoDS_Shape:
+        """A shape whose faces that lie in one surface are one; those without a name get one by their role."""
+        maker = kernel.Merged(shape)
+        told = naming.carried([shape], names, maker, maker.Shape())
+        for face in kernel.faces_of(maker.Shape()):
+            if told.get(face) is not None:
+                names.put(face, told.get(face))
+        lost = [face for face in kernel.faces_of(maker.Shape()) if names.get(face) is None]
+        for number, face in enumerate(lost, 1):
+            names.put(face, self.called(rest if len(lost) == 1 else f"{rest}({number})"))
+        return maker.Shape()
+
+    def made(self, name: str, shape: TopoDS_Shape, names: ShapeMap) -> dict[str, Body]:
+        """A body that is new or takes the place of another.
+
+        Raises:
+            OperationError: the result cannot be taken.
+        """
+        return {name: made.accepted(name, self.state.titles.get(name, name), shape, names)}
+
+    def replaced(
+        self, body: Body, shape: TopoDS_Shape, names: ShapeMap, *, grows: bool | None = None
+    ) -> dict[str, Body]:
+        """A body with another shape.
+
+        Raises:
+            OperationError: the result cannot be taken.
+        """
+        return {body.name: made.accepted(body.name, body.title, shape, names, body, grows=grows)}
+
+    def after(self, changed: dict[str, Body]) -> Ask:
+        """This operation, as bodies are once some have changed."""
+        state = copy(self.state)
+        state.bodies = self.state.bodies | changed
+        return Ask(self.step, self.declaration, self.filled, state)
 
     def no_names(self) -> ShapeMap:
         return ShapeMap()
@@ -193,7 +428,7 @@ class Ask:
         """Name of a face by its role in this operation."""
         return f"{self.step}.{role}"
 
-    def suggest(self, sentence: str, **numbers: Any) -> None:
+    def suggest(self, sentence: str, **numbers: Any) -> NoReturn:
         """Fail with numbers that would work."""
         raise Suggested(sentence, numbers)
 
@@ -215,6 +450,10 @@ class Ask:
             OperationError: the result cannot be taken, or a cut touches nothing.
         """
         name = self.filled[blank]
+        return self.put_into(name, mode, tools, names)
+
+    def put_into(self, name: str, mode: str, tools: list[TopoDS_Shape], names: ShapeMap) -> dict[str, Body]:
+        """As :meth:`put`, of a body by its id."""
         if mode == "new" or (mode == "add" and name not in self.state.bodies):
             return {name: self._new(name, tools, names)}
         return {name: self._combined(mode, self.state.body(name), tools, names)}
@@ -234,7 +473,10 @@ class Ask:
             name = body.names.get(face)
             if name is not None:
                 tool_names.put(face, name)
-        combined = kernel.boolean(mode, body.shape, tools)
+        if mode == "overlap":
+            combined = kernel.overlap(body.shape, tools)
+        else:
+            combined = kernel.boolean(mode, body.shape, tools)
         shape = combined.Shape()
         names = naming.carried([body.shape, *tools], tool_names, combined, shape)
         result = made.accepted(body.name, body.title, shape, names, body, grows=mode == "add")
@@ -243,23 +485,66 @@ class Ask:
             raise OperationError(f"The cut does not touch {body.title}; look at its start, its length and its place.")
         return result
 
+    def transformed(
+        self,
+        shapes: list[TopoDS_Shape],
+        names: ShapeMap,
+        move: gp_Trsf,
+        called: str,
+        into: ShapeMap | None = None,
+    ) -> tuple[list[TopoDS_Shape], ShapeMap]:
+        """Copies of shapes under a motion or a mirroring; faces are called ``called(what they were called)``.
+
+        Args:
+            into: names to which these are added; None begins new ones.
+        """
+        there, new_names = [], ShapeMap() if into is None else into
+        for shape in shapes:
+            copied = kernel.transformed(shape, move)
+            for before, after in zip(kernel.faces_of(shape), kernel.faces_of(copied)):
+                if names.get(before) is not None:
+                    new_names.put(after, self.called(f"{called}({names.get(before)})"))
+            there.append(copied)
+        return there, new_names
+
     def rounded(
-        self, body: Body, edges: list[TopoDS_Edge], maker: BRepFilletAPI_MakeFillet, shape: TopoDS_Shape, facts: Facts
+        self, body: Body, edges: list[TopoDS_Edge], maker: Any, shape: TopoDS_Shape, facts: Facts, role: str = "round"
     ) -> dict[str, Body]:
-        """A body whose edges were rounded: round faces are called by their edge, corners by the faces around them."""
+        """A body whose edges were rounded or cut: new faces are called by their edge, corners by the faces around
+        them."""
         names = naming.carried([body.shape], body.names, maker, shape)
         called = ShapeMap()
         for edge, name in naming.edge_names(body.shape, body.names):
             called.put(edge, name)
         for edge in edges:
             for face in kernel.items(maker.Generated(edge)):
-                names.put(face, naming.round_name(self.step, called.get(edge, "?")))
+                names.put(face, naming.round_name(self.step, called.get(edge, "?"), role))
         meeting = kernel.faces_at_vertices(body.shape)
         for vertex in kernel.vertices_of(body.shape):
             for face in kernel.items(maker.Generated(vertex)):
                 around = sorted(body.names.get(one, "?") for one in kernel.items(meeting.FindFromKey(vertex)))
                 names.put(face, self.called(f"corner({' & '.join(around)})"))
-        lost = [face for face in kernel.faces_of(shape) if names.get(face) is None]
-        for number, face in enumerate(lost, 1):
-            names.put(face, self.called(f"face({number})"))
+        self.name_rest(shape, names)
         return {body.name: made.Body(body.name, body.title, shape, names, facts)}
+
+
+@attrs.frozen
+class Recorded:
+    """What an operation puts into a body: its id, whether it adds or cuts, the shapes and the names of their faces."""
+
+    body: str
+    mode: str
+    tools: list = attrs.field(repr=False)
+    names: ShapeMap = attrs.field(repr=False)
+
+
+class Recorder(Ask):
+    """Builds an operation without putting anything into a body."""
+
+    def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
+        super().__init__(step, declaration, filled, state)
+        self.found: list[Recorded] = []
+
+    def put_into(self, name: str, mode: str, tools: list[TopoDS_Shape], names: ShapeMap) -> dict[str, Body]:
+        self.found.append(Recorded(name, "add" if mode == "new" else mode, tools, names))
+        return {}

@@ -41,6 +41,8 @@ def pack(bodies: dict[str, Body]) -> bytes:
         points, starts, names, smooth = [], [0], [], []
         corners_named = naming.corner_names(body.shape, body.names)
         for edge, name in naming.edge_names(body.shape, body.names):
+            if naming.BETWEEN not in name and edge in seamless:
+                continue  # the seam of a round face, which no drawing shows
             smooth.append(edge in seamless)
             line = kernel.edge_points(edge, chord)
             points.append(line)

@@ -15,8 +15,7 @@ import attrs
 
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.quantity.expression import Known, evaluate
-from nomogon_core.quantity.units import length_of
-from nomogon_core.sentence import Length
+from nomogon_core.quantity.units import number_of
 from nomogon_core.solid import keeping, kernel, naming, planes
 from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
 from nomogon_core.solid.brought import followed
@@ -67,14 +66,14 @@ class Cache:
         other.kept = self.kept
         return other
 
-    def get(self, key: str) -> tuple[dict[str, Body], Step] | None:
+    def get(self, key: str) -> tuple[dict[str, Body | None], Step] | None:
         if key in self.kept:
             self.kept.move_to_end(key)
             return self.kept[key]
         data = self.store.get(keeping.kept_under(key)) if self.store is not None else None
         return self._keep(key, keeping.unpack(data)) if data else None
 
-    def put(self, key: str, value: tuple[dict[str, Body], Step], seconds: float = 0.0) -> None:
+    def put(self, key: str, value: tuple[dict[str, Body | None], Step], seconds: float = 0.0) -> None:
         """Keep a result that took so long to make."""
         self._keep(key, value)
         if self.store is not None and seconds >= WORTH_SHARING_S:
@@ -130,9 +129,9 @@ def _plane(step, state, frames):
 def _made_plane(step, state):
     fields = step.fields
     if step.kind == "offset":
-        return planes.offset(frame_at(fields["from"], state), fields["distance"]["value"])
+        return planes.offset(state.frame(fields["from"]), fields["distance"]["value"])
     if step.kind == "turned":
-        frame = frame_at(fields["from"], state)
+        frame = state.frame(fields["from"])
         axis = fields["axis"]
         if axis in ("across", "up"):
             return planes.turned(frame, frame.origin, getattr(frame, axis), fields["angle"]["value"])
@@ -145,7 +144,7 @@ def _made_plane(step, state):
             )
         return planes.turned(frame, *line, fields["angle"]["value"])
     if step.kind == "midway":
-        return planes.midway(frame_at(fields["first"], state), frame_at(fields["second"], state))
+        return planes.midway(state.frame(fields["first"]), state.frame(fields["second"]))
     return planes.through([_corner(point, state) for point in fields["points"]])
 
 
@@ -164,28 +163,9 @@ def _corner(point, state):
     raise OperationError("A corner that the plane goes through is not there any more; choose three others.")
 
 
-def frame_at(plane: dict[str, str] | str, state: State) -> Frame:
-    """The frame of a plane at a step.
-
-    Raises:
-        OperationError: the plane or face is not there.
-    """
-    if isinstance(plane, dict):
-        frame = state.body(plane["body"]).flat_faces().get(plane["face"])
-        if frame is None:
-            raise OperationError(f"The flat face {plane['face']} is not there any more; choose another.")
-        return frame
-    if plane in planes.BASE:
-        return planes.BASE[plane]
-    found = state.planes.get(plane)
-    if isinstance(found, planes.Frame):
-        return found
-    raise OperationError(found or "The plane stands later in the Build sheet, or is gone; choose another.")
-
-
 def _sketch(step, state, frames):
     try:
-        frame = frame_at(step.plane, state)
+        frame = state.frame(step.plane)
     except OperationError as problem:
         why = NO_PLANE.format(step.title, problem)
         state.sketches[step.name] = why
@@ -216,9 +196,12 @@ def _operation(step, state, sheet, cache):
         kept = _attempt(step, declared, filled, state, key)
         cache.put(key, kept, time.perf_counter() - begin)
     changed, told = kept
+    if not told.problem:
+        state.operations[step.name] = (declared, filled)
     if told.problem and filled.get("result") == "new":
         state.not_made.add(filled["body"])
-    state.bodies = state.bodies | {name: _looking(body, sheet.bodies.get(name, {})) for name, body in changed.items()}
+    bodies = state.bodies | changed
+    state.bodies = {name: _looking(body, sheet.bodies.get(name, {})) for name, body in bodies.items() if body}
     return attrs.evolve(told, facts=_facts(state), numbers=numbers)
 
 
@@ -233,10 +216,10 @@ def _late(step, declared, state, sheet):
     filled, numbers = dict(step.blanks), {}
     for name, blank in declared.blanks().items():
         value = filled.get(name)
-        if not isinstance(blank, Length) or not value or not value.get("late"):
+        if blank.dimension is None or not value or not value.get("late"):
             continue
         told = evaluate(value["typed"], sheet.known | sizes_of(state))
-        numbers[name] = length_of(told, value["typed"])
+        numbers[name] = number_of(told, value["typed"], blank.dimension)
         filled[name] = {**value, "value": numbers[name], "late": False}
     return (declared.check(filled) if numbers else filled), numbers
 
@@ -268,7 +251,8 @@ def _attempt(step, declared, filled, state, key):
             problem=f"The geometry kernel could not do this ({type(problem).__name__}); change a number or the outline "
             "a little.",
         )
-    return {name: attrs.evolve(body, key=fingerprint(key, name)) for name, body in changed.items()}, Step(step.name)
+    made = {name: body and attrs.evolve(body, key=fingerprint(key, name)) for name, body in changed.items()}
+    return made, Step(step.name)
 
 
 def flat_faces(bodies: dict[str, Body]) -> list[tuple[str, str, Frame]]:

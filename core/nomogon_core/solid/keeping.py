@@ -55,25 +55,27 @@ def kept_under(key: str) -> str:
     return fingerprint(form(), key)
 
 
-def pack(bodies: dict[str, Body], step: Step) -> bytes:
+def pack(bodies: dict[str, Body | None], step: Step) -> bytes:
     """Bytes of what came of a step."""
     told: list[dict[str, Any]] = []
     shapes = []
-    for body in bodies.values():
+    for body in filter(None, bodies.values()):
         names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
         fields = {name: getattr(body, name) for name in ("name", "title", "key", "colour")}
         told.append(fields | {"facts": attrs.asdict(body.facts), "names": names})
         shapes.append(_written(body.shape))
-    head = json.dumps({"step": attrs.asdict(step), "bodies": told, "sizes": [len(one) for one in shapes]}).encode()
+    gone = [name for name, body in bodies.items() if body is None]
+    sizes = [len(one) for one in shapes]
+    head = json.dumps({"step": attrs.asdict(step), "bodies": told, "sizes": sizes, "gone": gone}).encode()
     return zlib.compress(struct.pack("<I", len(head)) + head + b"".join(shapes), FAST)
 
 
-def unpack(data: bytes) -> tuple[dict[str, Body], Step]:
+def unpack(data: bytes) -> tuple[dict[str, Body | None], Step]:
     """What :func:`pack` was given."""
     data = zlib.decompress(data)
     at = 4 + struct.unpack("<I", data[:4])[0]
     head = json.loads(data[4:at])
-    bodies = {}
+    bodies: dict[str, Body | None] = dict.fromkeys(head["gone"])
     for fields, size in zip(head["bodies"], head["sizes"]):
         shape, names = _read(data[at : at + size]), ShapeMap()
         at += size

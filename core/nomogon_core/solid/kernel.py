@@ -7,22 +7,52 @@ boolean is not always reported as one.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
+import attrs
 import numpy as np
 from OCP.Bnd import Bnd_Box
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBndLib import BRepBndLib
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_GTransform,
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Sewing,
+    BRepBuilderAPI_Transform,
+)
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
-from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
-from OCP.BRepGProp import BRepGProp
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
+from OCP.BRepGProp import (
+    BRepGProp,
+    BRepGProp_Domain,
+    BRepGProp_Face,
+    BRepGProp_Vinert,
+    BRepGProp_VinertGK,
+)
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
+from OCP.BRepOffset import BRepOffset_Mode
+from OCP.BRepOffsetAPI import (
+    BRepOffsetAPI_DraftAngle,
+    BRepOffsetAPI_MakeDraft,
+    BRepOffsetAPI_MakeThickSolid,
+    BRepOffsetAPI_ThruSections,
+)
+from OCP.BRepPrimAPI import (
+    BRepPrimAPI_MakeCone,
+    BRepPrimAPI_MakeCylinder,
+    BRepPrimAPI_MakePrism,
+    BRepPrimAPI_MakeRevol,
+)
 from OCP.BRepTools import BRepTools
 from OCP.collections import (
     Array1_gp_Pnt,
@@ -32,10 +62,12 @@ from OCP.collections import (
 )
 from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.Geom import Geom_BezierCurve
-from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_Shape, GeomAbs_SurfaceType
-from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
+from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_JoinType, GeomAbs_Shape, GeomAbs_SurfaceType
+from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_GTrsf, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
+from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds
 from OCP.ShapeCustom import ShapeCustom
+from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.TopAbs import (
     TopAbs_EDGE,
     TopAbs_FACE,
@@ -44,13 +76,14 @@ from OCP.TopAbs import (
     TopAbs_SOLID,
     TopAbs_State,
     TopAbs_VERTEX,
+    TopAbs_WIRE,
 )
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, closed_area, ends
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.planes import PLAN
 
@@ -66,8 +99,14 @@ EXACT_SURFACES = (
     GeomAbs_SurfaceType.GeomAbs_Torus,
 )
 RULED_SURFACES = (*EXACT_SURFACES[:3], GeomAbs_SurfaceType.GeomAbs_SurfaceOfExtrusion)
+PLAIN_CURVES = (
+    GeomAbs_CurveType.GeomAbs_Line,
+    GeomAbs_CurveType.GeomAbs_Circle,
+    GeomAbs_CurveType.GeomAbs_Ellipse,
+)
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
+TOUCHING_MM, SEWN_MM = 1e-6, 1e-4
 LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
 
 
@@ -208,6 +247,109 @@ def wire_of(named_curves: list[tuple[str, Any]], z: float) -> tuple[TopoDS_Wire,
     return wire, named
 
 
+def wire_in(named_curves: list[tuple[str, Any]], frame: Frame, height: float = 0.0) -> tuple[TopoDS_Wire, list[tuple]]:
+    """A closed wire on a plane, so far above it, and the name of each of its edges.
+
+    Raises:
+        OperationError: the curves do not close.
+    """
+    wire, named = wire_of(named_curves, height)
+    there = placed(wire, frame)
+    return TopoDS.Wire(there), list(zip(map(TopoDS.Edge, parts_of(there, TopAbs_EDGE)), [name for _, name in named]))
+
+
+@attrs.frozen
+class Stepped:
+    """A solid of areas raised to their own heights, its walls with the curves under them, and its tops by number."""
+
+    solid: TopoDS_Shape
+    walls: list
+    tops: list
+
+
+def area_of(loops: list[list[tuple[str, Any]]]) -> float:
+    """Area of a region from its loops, the holes clockwise."""
+    outer, *holes = (tuple(curve for _, curve in loop) for loop in loops)
+    return abs(closed_area(outer)) - sum([abs(closed_area(hole)) for hole in holes])
+
+
+def stepped(areas: list[tuple[list[list[tuple[str, Any]]], float]]) -> Stepped | None:
+    """Areas that lie beside each other, raised to their own heights: one wall over each curve between the heights on
+    both its sides, sewn to one solid without any boolean; None where it does not close.
+
+    Args:
+        areas: (loops, height above Plan); a curve between two areas has the same name in both.
+    """
+    sewing = BRepBuilderAPI_Sewing(SEWN_MM / 10)
+    beside: dict[str, list[float]] = {}
+    at_corner: dict[tuple[float, float], set[float]] = {}
+    curves: dict[str, Any] = {}
+    tops, walls = [], []
+    for number, (loops, height) in enumerate(areas):
+        for level in (height, 0.0):
+            face, _ = face_of(loops, level)
+            part = TopoDS.Face(face.Reversed()) if level == 0.0 else face
+            sewing.Add(part)
+            if level:
+                tops.append((number, part))
+        for name, curve in (pair for loop in loops for pair in loop):
+            beside.setdefault(name, []).append(height)
+            curves[name] = curve
+            for place in ends(curve) or ():
+                at_corner.setdefault(_near(place), set()).add(height)
+    for name, heights in beside.items():
+        low, high = (0.0, heights[0]) if len(heights) == 1 else (min(heights), max(heights))
+        # Where other heights meet a corner of the wall, its upright edge has a vertex, and so the wall a band.
+        met = {height for place in ends(curves[name]) or () for height in at_corner[_near(place)]}
+        levels = [low, *sorted(height for height in met if low + LEVEL < height < high - LEVEL), high]
+        for bottom, top in pairwise(levels):
+            if top - bottom < LEVEL:
+                continue
+            for edge in _edges_of_curve(curves[name], bottom):
+                wall = TopoDS.Face(BRepPrimAPI_MakePrism(edge, gp_Vec(0, 0, top - bottom)).Shape())
+                sewing.Add(wall)
+                walls.append((wall, name))
+    sewing.Perform()
+    found = parts_of(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    if not found or sewing.NbFreeEdges():
+        return None
+    solids = [BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid() for shell in found]
+    for solid in solids:
+        BRepLib.OrientClosedSolid_s(solid)
+    whole = solids[0] if len(solids) == 1 else compound_of(solids)
+
+    def sewn(face):
+        return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
+
+    return Stepped(whole, [(sewn(wall), name) for wall, name in walls], [(number, sewn(face)) for number, face in tops])
+
+
+def _near(place):
+    return round(place[0], 4), round(place[1], 4)
+
+
+class Merged:
+    """A shape whose faces that lie in one surface were made one; it knows what became of each."""
+
+    def __init__(self, shape: TopoDS_Shape) -> None:
+        self._unify = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
+        self._unify.Build()
+
+    def Shape(self) -> TopoDS_Shape:  # noqa: N802  as the kernel's own makers say it
+        return self._unify.Shape()
+
+    def Modified(self, face: TopoDS_Shape) -> List_TopoDS_Shape:  # noqa: N802
+        return self._unify.History().Modified(face)
+
+    def IsDeleted(self, face: TopoDS_Shape) -> bool:  # noqa: N802
+        return self._unify.History().IsRemoved(face)
+
+
+def outward(shape: TopoDS_Shape) -> TopoDS_Shape:
+    """A solid whose faces look outward."""
+    return shape.Reversed() if volume_properties(shape).Mass() < 0 else shape
+
+
 def face_of(loops: list[list[tuple]], z: float) -> tuple[TopoDS_Face, list[tuple]]:
     """A flat face from (name, curve) loops and its named edges; the outer loop first, the inner ones clockwise."""
     plane = gp_Pln(gp_Pnt(0, 0, z), UP)
@@ -232,8 +374,9 @@ def _motion(frame):
 
 
 def placed(shape: TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
-    """A shape built on Plan, where a frame puts it."""
-    return shape if frame == PLAN else shape.Moved(TopLoc_Location(_motion(frame)))
+    """A shape built on Plan, where a frame puts it; in geometry of its own, since thick solids of a shape that is only
+    shown elsewhere fail."""
+    return shape if frame == PLAN else transformed(shape, _motion(frame))
 
 
 def seen_from(shape: TopoDS_Edge | TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
@@ -256,7 +399,19 @@ def boolean(kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlg
     Raises:
         OperationError: the kernel gave no usable result.
     """
-    operation = BRepAlgoAPI_Fuse() if kind == "add" else BRepAlgoAPI_Cut()
+    return _built(BRepAlgoAPI_Fuse() if kind == "add" else BRepAlgoAPI_Cut(), base, tools)
+
+
+def overlap(base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlgoAPI_Common:
+    """What a shape and others have in common, with full history.
+
+    Raises:
+        OperationError: the kernel gave no usable result.
+    """
+    return _built(BRepAlgoAPI_Common(), base, tools)
+
+
+def _built(operation, base, tools):
     operation.SetArguments(shape_list([base]))
     operation.SetTools(shape_list(tools))
     operation.SetToFillHistory(True)
@@ -265,6 +420,295 @@ def boolean(kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlg
         raise OperationError("The two shapes could not be put together; look for faces that almost touch.")
     operation.SimplifyResult()
     return operation
+
+
+def revolution(face: TopoDS_Face, point: tuple, way: tuple, angle: float) -> BRepPrimAPI_MakeRevol:
+    """The maker of a face turned about an axis by an angle in radians; it also knows what became of each edge."""
+    axis = gp_Ax1(gp_Pnt(*point), gp_Dir(*way))
+    if angle >= 2 * math.pi - LEVEL:
+        return BRepPrimAPI_MakeRevol(face, axis)
+    return BRepPrimAPI_MakeRevol(face, axis, angle)
+
+
+def through_sections(
+    wires: list[TopoDS_Wire], *, straight: bool, first: tuple | None = None, last: tuple | None = None
+) -> BRepOffsetAPI_ThruSections:
+    """The maker of a solid through closed wires; it also knows the faces over the edges of each.
+
+    Args:
+        straight: ruled from one to the next; first, last: points in space that it begins or ends in.
+    """
+    maker = BRepOffsetAPI_ThruSections(True, straight, 1e-6)
+    maker.CheckCompatibility(True)
+    if first is not None:
+        maker.AddVertex(BRepBuilderAPI_MakeVertex(gp_Pnt(*first)).Vertex())
+    for wire in wires:
+        maker.AddWire(wire)
+    if last is not None:
+        maker.AddVertex(BRepBuilderAPI_MakeVertex(gp_Pnt(*last)).Vertex())
+    maker.Build()
+    return maker
+
+
+def cone(x: float, y: float, bottom: float, height: float, low: float, high: float) -> BRepPrimAPI_MakeCone:
+    """The maker of a cone's frustum upright on Plan, of two radii."""
+    return BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, y, bottom), UP), low, high, height)
+
+
+def block(frame: Frame, reach: float, height: float) -> TopoDS_Shape:
+    """A square block on a plane, so far to all sides of its origin and so high along its normal."""
+    low, high = -reach, reach
+    corners = [(low, low), (high, low), (high, high), (low, high)]
+    loop = [(str(index), Line(corners[index], corners[(index + 1) % 4])) for index in range(4)]
+    face, _ = face_of([loop], 0.0)
+    return placed(prism(face, height).Shape(), frame)
+
+
+def mirroring(frame: Frame) -> gp_Trsf:
+    """The mirroring in a plane."""
+    move = gp_Trsf()
+    move.SetMirror(gp_Ax2(gp_Pnt(*frame.origin), gp_Dir(*frame.normal)))
+    return move
+
+
+def turning(point: tuple, way: tuple, angle: float) -> gp_Trsf:
+    """A turn about an axis, radians."""
+    move = gp_Trsf()
+    move.SetRotation(gp_Ax1(gp_Pnt(*point), gp_Dir(*way)), angle)
+    return move
+
+
+def shifting(way: tuple, distance: float) -> gp_Trsf:
+    """A shift along a unit direction."""
+    move = gp_Trsf()
+    move.SetTranslation(gp_Vec(*(distance * value for value in way)))
+    return move
+
+
+def enlarging(point: tuple, factor: float) -> gp_Trsf:
+    """A change of size about a point."""
+    move = gp_Trsf()
+    move.SetScale(gp_Pnt(*point), factor)
+    return move
+
+
+def transformed(shape: TopoDS_Shape, move: gp_Trsf) -> TopoDS_Shape:
+    """A copy of a shape under a motion, mirroring or change of size; its faces come in the same order."""
+    return BRepBuilderAPI_Transform(shape, move, True).Shape()
+
+
+def stretched(shape: TopoDS_Shape, point: tuple, factors: tuple) -> TopoDS_Shape:
+    """A copy of a shape stretched along x, y and z about a point; its faces come in the same order, as splines."""
+    move = gp_GTrsf()
+    for row, (factor, place) in enumerate(zip(factors, point), 1):
+        move.SetValue(row, row, factor)
+        move.SetValue(row, 4, place * (1 - factor))
+    return BRepBuilderAPI_GTransform(shape, move, True).Shape()
+
+
+def chamfer(
+    shape: TopoDS_Shape, edges: list[TopoDS_Edge], first: float, second: float | None, angle: float | None
+) -> BRepFilletAPI_MakeChamfer:
+    """The maker of a chamfer; ``IsDone`` tells whether it worked.
+
+    Args:
+        first: distance from the edge, or that along the face that lies more level; second: that along the other;
+            angle: in place of a second distance, radians from the first face.
+
+    Raises:
+        OperationError: the kernel refused the edges.
+    """
+    maker = BRepFilletAPI_MakeChamfer(shape)
+    around = ShapeMap()
+    for edge, faces in edges_with_faces(shape):
+        around.put(edge, faces)
+    for edge in edges:
+        if maker.Contour(edge):
+            continue
+        level = max(around.get(edge, []), key=lambda face: abs(face_normal_z(face)), default=None)
+        if second is None and angle is None:
+            maker.Add(first, edge)
+        elif angle is None:
+            maker.Add(first, second, edge, level)
+        else:
+            maker.AddDA(first, angle, edge, level)
+    try:
+        maker.Build()
+    except Exception as problem:
+        if not is_failure(problem):
+            raise
+        raise OperationError(f"The chamfer could not be built: {type(problem).__name__}.") from None
+    return maker
+
+
+def leaning(shape: TopoDS_Shape, angle: float, neutral: float, way: float) -> BRepOffsetAPI_DraftAngle | None:
+    """The maker of an upright prism with its flat and round sides leaning into the material by an angle, radians, away
+    from a height at which they stay; None where a side is a spline, or the kernel cannot.
+
+    Args:
+        way: 1 where they lean inward going up, -1 going down.
+    """
+    sides = [face for face in faces_of(shape) if abs(face_normal_z(face)) < 0.5]
+    if not all(BRepAdaptor_Surface(face).GetType() in EXACT_SURFACES for face in sides):
+        return None
+    maker = BRepOffsetAPI_DraftAngle(shape)
+    for face in sides:
+        maker.Add(face, gp_Dir(0, 0, way), angle, gp_Pln(gp_Pnt(0, 0, neutral), UP))
+        if not maker.AddDone():
+            return None
+    maker.Build()
+    return maker if maker.IsDone() else None
+
+
+def drafted_loop(
+    named_curves: list[tuple[str, Any]], neutral: float, far: float, angle: float
+) -> tuple[TopoDS_Shape | None, list[tuple[TopoDS_Face, str]], list[TopoDS_Face]]:
+    """A solid inside a loop whose sides lean inward by an angle, radians, from one height to another.
+
+    Returns:
+        The solid, its sides with the names of their curves, and its faces at both heights; no solid where the sides do
+        not close.
+    """
+    wire, named = wire_of(named_curves, neutral)
+    maker = BRepOffsetAPI_MakeDraft(wire, gp_Dir(0, 0, math.copysign(1.0, far - neutral)), abs(angle))
+    maker.SetDraft(angle > 0)
+    maker.Perform(abs(far - neutral) / math.cos(angle))
+    free = ShapeAnalysis_FreeBounds(maker.Shape(), SEWN_MM, False, True).GetClosedWires()
+    caps = [BRepBuilderAPI_MakeFace(TopoDS.Wire(found), True).Face() for found in parts_of(free, TopAbs_WIRE)]
+    if len(caps) != 2:
+        return None, [], []
+    caps.sort(key=lambda cap: abs(tight_box(cap)[0][2] - neutral))
+    sewing = BRepBuilderAPI_Sewing(SEWN_MM)
+    for part in (maker.Shape(), *caps):
+        sewing.Add(part)
+    sewing.Perform()
+    if sewing.SewedShape().ShapeType() != TopAbs_ShapeEnum.TopAbs_SHELL:
+        return None, [], []
+    solid = outward(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid())
+
+    def sewn(face):
+        return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
+
+    sides = [(sewn(side), name) for edge, name in named for side in items(maker.Generated(edge))]
+    return solid, sides, [sewn(cap) for cap in caps]
+
+
+def reach_of(shapes: list[TopoDS_Shape]) -> float:
+    """A length that is farther than any of some shapes is from another."""
+    low, high = tight_box(compound_of(shapes))
+    return math.dist(low, high) + 1.0
+
+
+def hollowed(shape: TopoDS_Shape, open_faces: list[TopoDS_Face], wall: float) -> BRepOffsetAPI_MakeThickSolid:
+    """The maker of a shape with walls of a thickness inward, open at some faces."""
+    maker = BRepOffsetAPI_MakeThickSolid()
+    maker.MakeThickSolidByJoin(
+        shape,
+        shape_list(open_faces),
+        -wall,
+        1e-4,
+        BRepOffset_Mode.BRepOffset_Skin,
+        False,
+        False,
+        GeomAbs_JoinType.GeomAbs_Intersection,
+    )
+    return maker
+
+
+def distance_between(shape: TopoDS_Shape, point: tuple) -> float:
+    """How far a point is from the faces of a shape."""
+    return BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(gp_Pnt(*point)).Vertex(), shape).Value()
+
+
+def faces_along(shape: TopoDS_Shape, edge: TopoDS_Edge) -> list[TopoDS_Face]:
+    """The faces of a shape that the middle of an edge lies on."""
+    curve = BRepAdaptor_Curve(edge)
+    middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2).Coord()
+    return [face for face in faces_of(shape) if distance_between(face, middle) < TOUCHING_MM]
+
+
+def vertex_at(place: tuple[float, float, float]) -> TopoDS_Shape:
+    return BRepBuilderAPI_MakeVertex(gp_Pnt(*place)).Vertex()
+
+
+def nearest_places(first: TopoDS_Shape, second: TopoDS_Shape) -> tuple[float, tuple]:
+    """Shortest distance of two shapes, and the two places in space where it is."""
+    found = BRepExtrema_DistShapeShape(first, second)
+    return found.Value(), (found.PointOnShape1(1).Coord(), found.PointOnShape2(1).Coord())
+
+
+def area_of_face(face: TopoDS_Face) -> float:
+    surface = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face, surface)
+    return surface.Mass()
+
+
+def length_of(edge: TopoDS_Edge) -> float:
+    """Length of an edge along it."""
+    found = GProp_GProps()
+    BRepGProp.LinearProperties_s(edge, found)
+    return found.Mass()
+
+
+def _is_edge(shape):
+    return shape.ShapeType() == TopAbs_EDGE
+
+
+def _axis(shape):
+    """The axis of a round edge, a cylinder or a cone; None for any other."""
+    if shape.ShapeType() == TopAbs_VERTEX:
+        return None
+    if _is_edge(shape):
+        curve = BRepAdaptor_Curve(TopoDS.Edge(shape))
+        return curve.Circle().Axis() if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle else None
+    surface = BRepAdaptor_Surface(TopoDS.Face(shape))
+    if surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder:
+        return surface.Cylinder().Axis()
+    return surface.Cone().Axis() if surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cone else None
+
+
+def axis_through(shape: TopoDS_Shape) -> tuple[tuple, tuple] | None:
+    """(point, direction) of the axis of a round edge or face; None for any other."""
+    axis = _axis(shape)
+    return axis and (axis.Location().Coord(), axis.Direction().Coord())
+
+
+def radius_of(shape: TopoDS_Shape) -> float:
+    """Radius of a round edge or a cylinder; 0 for any other."""
+    if _is_edge(shape):
+        curve = BRepAdaptor_Curve(TopoDS.Edge(shape))
+        return curve.Circle().Radius() if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle else 0.0
+    surface = BRepAdaptor_Surface(TopoDS.Face(shape))
+    return surface.Cylinder().Radius() if surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder else 0.0
+
+
+def direction_of(shape: TopoDS_Shape) -> tuple | None:
+    """Direction of a straight edge, normal of a flat face; None for any other."""
+    if shape.ShapeType() == TopAbs_VERTEX:
+        return None
+    if _is_edge(shape):
+        found = axis_of(TopoDS.Edge(shape))
+        return found and found[1]
+    plane = plane_of(TopoDS.Face(shape))
+    return None if plane is None else tuple(plane[1])
+
+
+def compound_of(shapes: list[TopoDS_Shape]) -> TopoDS_Shape:
+    """Shapes as one, without joining them."""
+    builder, whole = BRep_Builder(), TopoDS_Compound()
+    builder.MakeCompound(whole)
+    for shape in shapes:
+        builder.Add(whole, shape)
+    return whole
+
+
+def turning_axis(edge: TopoDS_Edge) -> tuple[tuple, tuple] | None:
+    """(point, direction) of a straight edge, or of the axis of a round one; None for any other."""
+    curve = BRepAdaptor_Curve(edge)
+    if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
+        axis = curve.Circle().Axis()
+        return axis.Location().Coord(), axis.Direction().Coord()
+    return axis_of(edge)
 
 
 def fillet(shape: TopoDS_Shape, edges: list[TopoDS_Edge], radius: float) -> BRepFilletAPI_MakeFillet:
@@ -290,11 +734,23 @@ def _exact(shape):
     return all(BRepAdaptor_Surface(face).GetType() in EXACT_SURFACES for face in faces_of(shape))
 
 
+def _is_rational(face):
+    """Whether a face is a spline with weights, as a circle becomes when it is stretched: pieces of it are no plain
+    polynomials."""
+    surface = BRepAdaptor_Surface(face)
+    if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_BSplineSurface:
+        return False
+    spline = surface.BSpline()
+    return spline.IsURational() or spline.IsVRational()
+
+
 def volume_properties(shape: TopoDS_Shape) -> GProp_GProps:
     """Volume properties; spline faces are integrated piece by piece, since the plain way can be percents off."""
     properties = GProp_GProps()
     if _exact(shape):
         BRepGProp.VolumeProperties_s(shape, properties)
+    elif any(map(_is_rational, faces_of(shape))):
+        BRepGProp.VolumePropertiesGK_s(shape, properties, 1e-6, False, True)
     else:
         BRepGProp.VolumeProperties_s(
             ShapeCustom.ConvertToBSpline_s(shape, True, False, True, False), properties, 1e-5, True
@@ -306,15 +762,75 @@ def is_empty(shape: TopoDS_Shape) -> bool:
     return shape.IsNull() or not parts_of(shape, TopAbs_SOLID)
 
 
+def _share_of(face):
+    """(volume, moments x, y, z) that a face adds to its body, told about the origin."""
+    kind, origin = BRepAdaptor_Surface(face).GetType(), gp_Pnt(0, 0, 0)
+    edges = {_edge_kind(TopoDS.Edge(edge)) for edge in parts_of(face, TopAbs_EDGE)}
+    plain, weighted = kind in EXACT_SURFACES and edges <= {"plain"}, _is_rational(face) or "weighted" in edges
+    if not plain and not weighted:
+        face = TopoDS.Face(ShapeCustom.ConvertToBSpline_s(face, True, False, True, False))
+    loaded, domain = BRepGProp_Face(True), BRepGProp_Domain(face)
+    loaded.Load(face)
+    if plain:
+        share = BRepGProp_Vinert(loaded, domain, origin, origin)
+    else:
+        share = BRepGProp_Vinert(loaded, domain, origin, origin, 1e-5)
+    mass = share.Mass()
+    # Splines with weights are no polynomials, so that rule is a little off; its moments exactly would take minutes.
+    exact = BRepGProp_VinertGK(loaded, domain, origin, origin, 1e-6, False, False).Mass() if weighted else mass
+    ratio = exact / mass if mass else 1.0
+    return exact, *(ratio * mass * value for value in share.CentreOfMass().Coord())
+
+
+def _edge_kind(edge):
+    """Plain for a line, circle or ellipse; spline for one without weights; weighted for any other curve."""
+    curve = BRepAdaptor_Curve(edge)
+    kind = curve.GetType()
+    if kind in PLAIN_CURVES:
+        return "plain"
+    if kind == GeomAbs_CurveType.GeomAbs_BezierCurve:
+        return "weighted" if curve.Bezier().IsRational() else "spline"
+    if kind == GeomAbs_CurveType.GeomAbs_BSplineCurve:
+        return "weighted" if curve.BSpline().IsRational() else "spline"
+    return "weighted"
+
+
+class Measures:
+    """Area, share of the volume and of its moments, and box of faces that were measured: an operation leaves most faces
+    of a body as they are. Bounded, and begun anew when full."""
+
+    def __init__(self, most: int) -> None:
+        self.most, self.kept = most, ShapeMap()
+
+    def of(self, face: TopoDS_Face) -> tuple[np.ndarray, np.ndarray]:
+        """((area, volume, moments about the origin x, y, z), (low x, y, z, high negated)) of a face as it looks out of
+        its body."""
+        known = self.kept.get(face)
+        if known is not None and known[0] == face.Orientation():
+            return known[1]
+        if len(self.kept.values) >= self.most:
+            self.kept = ShapeMap()
+        surface = GProp_GProps()
+        BRepGProp.SurfaceProperties_s(face, surface)
+        low, high = tight_box(face)
+        told = np.array([surface.Mass(), *_share_of(face)]), np.array([*low, *(-value for value in high)])
+        self.kept.put(face, (face.Orientation(), told))
+        return told
+
+
+_MEASURES = Measures(4000)
+
+
 def facts_of(shape: TopoDS_Shape) -> Facts:
     """Facts of a body that is not empty."""
-    volume, surface = volume_properties(shape), GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, surface)
+    sums, boxes = zip(*(_MEASURES.of(face) for face in faces_of(shape)))
+    area, volume, *moments = np.sum(sums, axis=0).tolist()
+    box = np.min(boxes, axis=0)
     return Facts(
-        volume.Mass(),
-        surface.Mass(),
-        tight_box(shape),
-        volume.CentreOfMass().Coord(),
+        volume,
+        area,
+        (tuple(box[:3].tolist()), tuple((0.0 - box[3:]).tolist())),
+        tuple(moment / volume for moment in moments) if volume else (0.0, 0.0, 0.0),
         len(parts_of(shape, TopAbs_SOLID)),
         bool(BRepCheck_Analyzer(shape).IsValid()),
     )

@@ -118,9 +118,9 @@ def _ranked(name, edges):
     return [(edge, name if index == 0 else f"{name} #{index + 1}") for index, edge in enumerate(edges)]
 
 
-def round_name(operation: str, edge: str) -> str:
-    """Name of the face that rounds an edge of that name."""
-    return f"{operation}.round({edge.replace(BETWEEN, ' & ')})"
+def round_name(operation: str, edge: str, role: str = "round") -> str:
+    """Name of the face that rounds, or cuts, an edge of that name."""
+    return f"{operation}.{role}({edge.replace(BETWEEN, ' & ')})"
 
 
 def _place_key(edge):

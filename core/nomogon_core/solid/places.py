@@ -7,8 +7,8 @@ from typing import Any
 import attrs
 
 from nomogon_core.errors import OperationError
-from nomogon_core.sentence import Angle, Declaration, Length
-from nomogon_core.solid.sentence import AxisBlank, CornersBlank, PlaneBlank, WordsBlank
+from nomogon_core.sentence import Angle, Declaration, Length, Words
+from nomogon_core.solid.sentence import AxisBlank, CornersBlank, PlaneBlank
 
 FACE = "Click a flat face of the solid, or step through the planes with the arrow keys."
 
@@ -50,7 +50,7 @@ _SENTENCES = (
         told="Click the flat face that the sketch should lie on.",
         sentence=(
             "Sketch",
-            WordsBlank("title", asks="Type what the sketch is called.", empty="a name"),
+            Words("title", asks="Type what the sketch is called.", empty="a name"),
             "on",
             PlaneBlank("plane", asks=FACE, empty="a plane"),
             ".",

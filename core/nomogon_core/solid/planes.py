@@ -40,6 +40,11 @@ class Frame:
         steps = zip(self.origin, self.across, self.up, self.normal)
         return tuple(o + place[0] * a + place[1] * b + height * n for o, a, b, n in steps)
 
+    def turned_over(self) -> Frame:
+        """The same plane looking the other way."""
+        up, normal = (tuple(-value for value in way) for way in (self.up, self.normal))
+        return Frame(self.origin, self.across, up, normal)
+
     def of_space(self, point: tuple[float, float, float]) -> tuple[float, float, float]:
         """(u, v, height above the plane) of a point in space; the inverse of :meth:`in_space`."""
         away = np.subtract(point, self.origin)

@@ -2,6 +2,8 @@
 
 * regions: ``{"sketch": id, "names": [...]}``; centres: ``{"sketch": id, "names": [ids of circles, arcs, points]}``;
 * edges: ``{"body": id, "names": [...]}``, or ``{"body": id, "rule": {...}}`` (see :mod:`selection`);
+* faces: ``{"body": id, "names": [...]}``; operations: ``{"operations": [ids]}``;
+* sections: ``{"sections": [{"sketch": id, "name": region}]}``; a plane and an axis: see there;
 * a body: its id.
 """
 
@@ -11,7 +13,7 @@ from typing import Any
 
 import attrs
 
-from nomogon_core.arguments import ID, NAMES, TEXT, Record
+from nomogon_core.arguments import ID, LONGEST_NAME, NAMES, TEXT, Either, Record, Rows, Text
 from nomogon_core.arguments import Choice as OneOf
 from nomogon_core.sentence import Blank, Choice
 
@@ -86,13 +88,30 @@ class PlaneBlank(Blank):
     """A plane by its id, or a flat face ``{"body", "face"}``."""
 
     kind = "plane"
+    FILLED = Either((ID, Record({"body": ID, "face": Text(LONGEST_NAME)}, required=("body", "face"))))
+
+    def check(self, value: Any) -> None:
+        self.FILLED.check(value)
 
 
 @attrs.frozen
 class AxisBlank(Choice):
-    """One of a plane's own axes, or a straight edge ``{"body", "edge"}``."""
+    """One of some axes by name, a straight or round edge ``{"body", "edge"}``, or a line of a sketch
+    ``{"sketch", "names": [its id]}``."""
 
     kind = "axis"
+    PICKED = Either(
+        (
+            Record({"body": ID, "edge": Text(LONGEST_NAME)}, required=("body", "edge")),
+            Record({"sketch": ID, "names": Rows(ID, 1, 1)}, required=("sketch", "names")),
+        )
+    )
+
+    def check(self, value: Any) -> None:
+        if isinstance(value, str):
+            super().check(value)
+        else:
+            self.PICKED.check(value)
 
 
 @attrs.frozen
@@ -103,7 +122,57 @@ class CornersBlank(Blank):
 
 
 @attrs.frozen
-class WordsBlank(Blank):
-    """Free words."""
+class Run(Regions):
+    """Curves of one sketch that follow one another."""
 
-    kind = "text"
+    kind = "run"
+
+
+@attrs.frozen
+class Faces(Blank):
+    """Faces of one body."""
+
+    kind = "faces"
+    FILLED = Record({"body": ID, "names": NAMES}, required=("body", "names"))
+
+    def check(self, value: dict[str, Any]) -> None:
+        self.FILLED.check(value)
+
+    def is_empty(self, value: Any) -> bool:
+        return value is None or (isinstance(value, dict) and not value.get("names"))
+
+
+@attrs.frozen
+class Sections(Blank):
+    """Regions of several sketches, in order."""
+
+    kind = "sections"
+    FILLED = Record({"sections": Rows(Record({"sketch": ID, "name": TEXT}, required=("sketch", "name")), 0, 60)})
+    LEAST = 2
+
+    def check(self, value: dict[str, Any]) -> None:
+        self.FILLED.check(value)
+
+    def is_empty(self, value: Any) -> bool:
+        return value is None or (isinstance(value, dict) and len(value.get("sections", ())) < self.LEAST)
+
+
+@attrs.frozen
+class Operations(Blank):
+    """Operations that stand before this one in the Build sheet."""
+
+    kind = "operations"
+    FILLED = Record({"operations": Rows(ID, 0, 100)}, required=("operations",))
+
+    def check(self, value: dict[str, Any]) -> None:
+        self.FILLED.check(value)
+
+    def is_empty(self, value: Any) -> bool:
+        return value is None or (isinstance(value, dict) and not value.get("operations"))
+
+
+def sketches_in(value: Any) -> list[str]:
+    """Ids of the sketches that a filling picks from."""
+    if not isinstance(value, dict):
+        return []
+    return [value["sketch"]] if "sketch" in value else [one["sketch"] for one in value.get("sections", ())]

@@ -28,7 +28,9 @@ export function startAsk({ board, closed }) {
     event.preventDefault();
     const text = reading.value.trim();
     if (!text && !wish.optional) return say("Type a size first, for example 84 mm.", true);
+    const answered = wish;
     const done = await wish.send({ reading: text, sheet: sheet.value, stand_in: Boolean(text) && text === read });
+    if (wish !== answered) return;
     done ? close() : reading.select();
   });
   form.querySelector("[data-close]").addEventListener("click", close);

@@ -1,7 +1,7 @@
 // An edit of the sketch being written in the Prompt: its words, its blanks, and what it would do, shown on the Board.
 
 import { chainOf } from "./chain.js";
-import { standing } from "./words.js";
+import { clauses, standing } from "./words.js";
 
 const PREVIEW_MS = 140;
 const NUMBERS = new Set(["length", "angle", "count", "factor"]);
@@ -104,11 +104,12 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
       });
       return select;
     }
-    if (NUMBERS.has(part.kind)) {
+    if (NUMBERS.has(part.kind) || part.kind === "text") {
       const input = Object.assign(document.createElement("input"), {
         value: filled[part.blank] ?? "",
         ariaLabel: part.asks,
         autocomplete: "off",
+        className: part.kind === "text" ? "words-in" : "",
       });
       input.addEventListener("input", () => fill(part.blank, input.value));
       return input;
@@ -135,6 +136,19 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
       const item = field(part);
       item.dataset.blank = part.blank;
       nodes.push(" ", item);
+    }
+    for (const clause of clauses(declared.parts, filled)) {
+      const there = !isOpen(filled[clause.first]);
+      const offer = Object.assign(document.createElement("button"), {
+        type: "button",
+        className: "offer",
+        textContent: `${there ? "−" : "+"} ${clause.clause}`,
+      });
+      offer.addEventListener("click", () => {
+        fill(clause.first, there ? undefined : blank(clause.first).usual);
+        draw(there ? undefined : clause.first);
+      });
+      nodes.push(" ", offer);
     }
     words.replaceChildren(...nodes);
     const wanted = focus ?? firstOpen()?.blank ?? active;

@@ -54,7 +54,7 @@ export function startLaying({ viewer, release }) {
 
   function choose(found) {
     face = found;
-    viewer.chooseFace(found);
+    viewer.chooseFaces(found?.body ?? "", found ? [found.name] : []);
     told();
   }
 

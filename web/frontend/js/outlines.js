@@ -137,23 +137,26 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     form.elements.accept.disabled = !some.length;
   }
 
+  /** What is still to be given before there is anything to look for, as a sentence; empty where nothing is. */
+  function lacks() {
+    const mode = form.elements.mode.value;
+    if (mode === "colour" && !picked.length)
+      return "Click the part on the Board to say which colour it has; click again for each further colour.";
+    if (mode === "strokes" && !(strokes.part.length && strokes.ground.length))
+      return `Drag a stroke along the ${strokes.part.length ? "ground around the part" : "part, over all that it shows: bright, dark and plain"}.`;
+    return "";
+  }
+
   /** Ask for the preview; while one is under way, only the newest wish waits. */
   async function preview() {
     form.elements.shown.value = `${form.elements.threshold.value} %`;
     form.elements.reached.value = form.elements.reach.value;
-    if (form.elements.mode.value === "colour" && !picked.length) {
+    const still = lacks();
+    if (still) {
       outlines = [];
       count();
       draw();
-      found.textContent =
-        "Click the part on the Board to say which colour it has; click again for each further colour.";
-      return;
-    }
-    if (form.elements.mode.value === "strokes" && !(strokes.part.length && strokes.ground.length)) {
-      outlines = [];
-      count();
-      draw();
-      found.textContent = `Drag a stroke along the ${strokes.part.length ? "ground around the part" : "part, over all that it shows: bright, dark and plain"}.`;
+      found.textContent = still;
       return;
     }
     if (asking) {
@@ -164,13 +167,16 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
     if (SLOW.has(form.elements.mode.value)) found.textContent = "Looking …";
     try {
       const { outlines: fresh, offered } = await send("reference/outlines", settings());
-      offer(offered);
-      for (const outline of fresh)
-        if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline)))
-          left.add(keyOf(outline));
-      outlines = fresh;
-      say("");
-      count();
+      // Another way of finding was chosen meanwhile, which waits for a click or a stroke.
+      if (!lacks()) {
+        offer(offered);
+        for (const outline of fresh)
+          if ((outline.border || outline.needless) && !outlines.some((one) => keyOf(one) === keyOf(outline)))
+            left.add(keyOf(outline));
+        outlines = fresh;
+        say("");
+        count();
+      }
     } catch (problem) {
       outlines = [];
       found.textContent = "";

@@ -92,6 +92,9 @@ function draw() {
 const findEdge = ([x, y]) =>
   send("reference/pick", { x, y, reach: Math.min(40, Math.max(6, REACH_PX / board.view.zoom)) });
 
+/** The tool was dropped, or another taken, before it had its answer. */
+class Dropped extends Error {}
+
 async function addPick(place, exact) {
   const pick = exact ? { x: place[0], y: place[1], sigma: 0.5 / board.view.zoom, edge: false } : await findEdge(place);
   say(
@@ -107,10 +110,14 @@ const asPlaces = () => picks.map((pick) => [pick.x, pick.y]);
 const sigma = () => Math.max(...picks.map((pick) => pick.sigma));
 const caliper = (what, places) => state.picture.stand_in && (() => send("reference/caliper", { what, places }));
 
+/** What the picture shows at some places. Where the tool was dropped meanwhile, nothing is done with it. */
 async function find(kind, places, more = {}) {
+  const held = tray.current();
   say("Looking for it …");
-  found = await send("reference/find", { kind, places, ...more });
+  const answer = await send("reference/find", { kind, places, ...more });
   say("");
+  if (tray.current() !== held) throw new Dropped();
+  found = answer;
   draw();
   return found;
 }
@@ -182,7 +189,7 @@ async function addCard(places) {
     thing: "card",
     sigma_px: card.sigma,
   });
-  tray.release();
+  tray.finish("card");
 }
 
 async function addSheet(places) {
@@ -213,11 +220,13 @@ async function searchFirst(add) {
   try {
     await add([]);
   } catch (problem) {
+    if (problem instanceof Dropped) return;
     found = null;
     draw();
     say(`${problem.message} Click in the middle of it to look there again.`, true);
+  } finally {
+    searching = false;
   }
-  searching = false;
 }
 
 /** Each tool: how many picks it takes, whether they go to edges, what is said between them, and what then happens. */
@@ -287,7 +296,7 @@ const FLOWS = {
     then: async (places) => {
       const edge = await find("straight", places);
       await command("reference.add_straight", { places: edge.places });
-      tray.release();
+      tray.finish("straight");
     },
   },
   check: { count: 2, words: ["Click the other edge."], then: () => askCheck("distance", asPlaces()) },
@@ -296,7 +305,7 @@ const FLOWS = {
     words: ["Click a place on the first side.", "Click a place on the second side."],
     then: async () => {
       await command("reference.add_check", { places: asPlaces(), what: "angle", sigma_px: sigma() });
-      tray.release();
+      tray.finish("check-angle");
     },
   },
   "check-round": {
@@ -312,7 +321,7 @@ const FLOWS = {
     words: ["Click a second place on the same edge, far from the first."],
     then: async ([start, end]) => {
       await command("reference.level", { start, end });
-      tray.release();
+      tray.finish("level");
     },
   },
   origin: {
@@ -320,7 +329,7 @@ const FLOWS = {
     raw: true,
     then: async ([place]) => {
       await command("reference.set_origin", { place });
-      tray.release();
+      tray.finish("origin");
     },
   },
 };
@@ -352,6 +361,7 @@ function askCheck(what, places, jaws = places) {
 
 async function measureNext() {
   const { found: next } = await send("reference/next", {});
+  if (tray.current() !== "next") return;
   if (!next) {
     tray.release();
     return say("No further length would improve the sizes by much.");
@@ -367,7 +377,7 @@ async function layOnAxis() {
   say("Looking for the mirror axis …");
   const axis = await send("reference/axis", {});
   await command("reference.put_on_axis", { point: axis.point, angle: axis.angle });
-  tray.release();
+  tray.finish("axis");
   say(
     `Centred on its mirror axis; the outline departs from its mirror image by ${format(axis.rms_mm)} ${unit} (rms), ` +
       `at most ${format(axis.largest_mm)} ${unit}.`,
@@ -377,7 +387,7 @@ async function layOnAxis() {
 async function takeResolution() {
   if (state.picture.dpi) {
     await command("reference.add_resolution", {});
-    return tray.release();
+    return tray.finish("resolution");
   }
   asking.open({
     label: "Dots per inch",
@@ -406,6 +416,7 @@ async function trying(work) {
   try {
     await work();
   } catch (problem) {
+    if (problem instanceof Dropped) return;
     picks = [];
     found = null;
     draw();

@@ -1,7 +1,7 @@
 // An operation being written in the Build sheet: its words, its blanks, and what stands in them.
 
 import { tell } from "./tray.js";
-import { clauses, cornerWords, CORNERS, edgeWords, isEmpty, standing } from "./words.js";
+import { clauses, cornerWords, CORNERS, edgeWords, faceWords, isEmpty, standing } from "./words.js";
 
 const PREVIEW_MS = 260;
 const BETWEEN = [
@@ -35,6 +35,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   let before = {};
   let active = "";
   let timer = 0;
+  let hinted = "";
 
   const parts = () => standing(declared.parts, filled);
   const blanks = () => parts().filter((part) => part.blank);
@@ -48,10 +49,14 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       if (part.kind === "plane") told[part.blank] = "plan";
     }
     for (const part of standing(declared.parts, told)) if (part.usual !== undefined) told[part.blank] = part.usual;
-    if (told.result && bodies.length) told.result = "cut";
+    const results = every(declared.parts).find((part) => part.blank === "result");
+    const usually = kind === "extrude" ? "cut" : "add";
+    if (bodies.length && results?.options.some(([key]) => key === usually)) told.result = usually;
+    let next = 0;
     for (const part of every(declared.parts))
       if (part.kind === "body")
-        told[part.blank] = told[part.when] === part.makes && part.when ? freeBody() : bodies[0]?.id;
+        told[part.blank] =
+          told[part.when] === part.makes && part.when ? freeBody() : (bodies[next++] ?? bodies.at(-1))?.id;
     return told;
   }
 
@@ -104,8 +109,13 @@ export function createSentence({ host, state, changed, preview, build, dropped }
         ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face")
         : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
     if (part.kind === "corners" && value?.length) return `${value.length} of ${CORNERS} corners`;
-    if (isEmpty(value)) return part.empty;
+    if (isEmpty(value)) return value?.sections?.length ? "1 section" : part.empty;
+    const several = (number, word) => `${number} ${word}${number > 1 ? "s" : ""}`;
+    if (part.kind === "sections") return several(value.sections.length, "section");
+    if (part.kind === "operations")
+      return `operation${value.operations.length > 1 ? "s" : ""} ${value.operations.map((id) => state().numbers[id]).join(", ")}`;
     const count = value.names?.length ?? 0;
+    if (part.kind === "faces") return several(count, "face");
     if (part.kind === "edges")
       return value.rule
         ? value.rule.chain
@@ -113,9 +123,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
           : RULES.find(([at]) => at === value.rule.at)[1]
         : `${count} edge${count > 1 ? "s" : ""}`;
     const sketch = state().sketches.find((one) => one.id === value.sketch)?.title ?? "a sketch";
-    return part.kind === "regions"
-      ? `${count} region${count > 1 ? "s" : ""} of ${sketch}`
-      : `${count} circle${count > 1 ? "s" : ""} of ${sketch}`;
+    const what = { regions: "region", centres: "circle" }[part.kind] ?? "curve";
+    return `${several(count, what)} of ${sketch}`;
   }
 
   function input(part) {
@@ -171,7 +180,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
 
   function candidates(part) {
     const { sketches, edges, corners, faces, planes, bodies } = state();
-    if (part.kind === "regions")
+    if (part.kind === "regions" || part.kind === "sections")
       return sketches.flatMap((sketch) =>
         sketch.regions.map((region) => ({
           value: { sketch: sketch.id, name: region.id },
@@ -185,8 +194,25 @@ export function createSentence({ host, state, changed, preview, build, dropped }
           words: `Circle of ${(2 * center.radius).toFixed(2)} mm of ${sketch.title}`,
         })),
       );
+    const curves = (lines) =>
+      sketches.flatMap((sketch) =>
+        sketch.curves
+          .filter((curve) => !lines || curve.kind === "line")
+          .map((curve) => ({
+            value: { sketch: sketch.id, name: curve.id },
+            words: `${curve.kind} ${curve.id.slice(1)} of ${sketch.title}`,
+          })),
+      );
+    if (part.kind === "run") return curves(false);
+    if (part.kind === "faces")
+      return state().allFaces.map((face) => ({ value: face, words: faceWords(face.name, state().numbers) }));
+    if (part.kind === "operations")
+      return Object.entries(state().numbers).map(([id, number]) => ({ value: id, words: `Operation ${number}` }));
     if (part.kind === "edges" || part.kind === "axis")
-      return edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) }));
+      return [
+        ...(part.kind === "axis" ? curves(true) : []),
+        ...edges.map((edge) => ({ value: edge, words: edgeWords(edge.name, state().numbers) })),
+      ];
     if (part.kind === "corners")
       return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
     if (part.kind === "plane")
@@ -202,12 +228,25 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const part = blank(active);
     if (!part) return;
     if (part.kind === "plane" || part.kind === "body") fill(active, value);
-    else if (part.kind === "axis") fill(active, { body: value.body, edge: value.name });
-    else if (part.kind === "corners") {
+    else if (part.kind === "axis")
+      fill(
+        active,
+        value.sketch ? { sketch: value.sketch, names: [value.name] } : { body: value.body, edge: value.name },
+      );
+    else if (part.kind === "operations") {
+      const now = filled[active]?.operations ?? [];
+      fill(active, {
+        operations: now.includes(value) ? now.filter((one) => one !== value) : [...now, value],
+      });
+    } else if (part.kind === "sections") {
+      const now = filled[active]?.sections ?? [];
+      const others = now.filter((one) => one.sketch !== value.sketch || one.name !== value.name);
+      fill(active, { sections: others.length < now.length ? others : [...now, value] });
+    } else if (part.kind === "corners") {
       const now = filled[active] ?? [];
       const others = now.filter((one) => one.body !== value.body || one.corner !== value.corner);
       fill(active, others.length < now.length ? others : [...now.slice(1 - CORNERS), value]);
-    } else if (part.kind === "edges") {
+    } else if (part.kind === "edges" || part.kind === "faces") {
       const now = filled[active]?.body === value.body && filled[active]?.names ? filled[active].names : [];
       fill(active, {
         body: value.body,
@@ -292,15 +331,18 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   }
 
   function field(part) {
-    if (part.kind === "length" || part.kind === "angle" || part.kind === "text") return [input(part)];
+    if (["length", "angle", "count", "factor", "text"].includes(part.kind)) return [input(part)];
     if (part.kind === "axis") {
       const value = filled[part.blank];
       const field = select(
         part,
-        [...part.options, ...(typeof value === "object" ? [["edge", "the edge clicked"]] : [])],
-        typeof value === "object" ? "edge" : value,
+        [
+          ...part.options,
+          ...(typeof value === "object" ? [["picked", value.sketch ? "the line clicked" : "the edge clicked"]] : []),
+        ],
+        typeof value === "object" ? "picked" : value,
         (picked) => {
-          if (picked !== "edge") fill(part.blank, picked);
+          if (picked !== "picked") fill(part.blank, picked);
         },
       );
       return [field];
@@ -366,7 +408,9 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     buttons.append(done, drop);
     const why = Object.assign(document.createElement("p"), { className: "why" });
     why.hidden = true;
-    form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, buttons);
+    const works = Object.assign(document.createElement("p"), { className: "works", textContent: hinted });
+    works.hidden = !hinted;
+    form.replaceChildren(words, ...(offers.childElementCount ? [offers] : []), why, works, buttons);
     const wanted = focus ?? active;
     activate(
       blanks().some((part) => part.blank === wanted)
@@ -399,11 +443,26 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     await build(sent());
   });
 
+  /** Something worth knowing under the sentence. @param {string} sentence */
+  function hint(sentence) {
+    hinted = sentence;
+    const works = /** @type {HTMLElement} */ (form.querySelector(".works"));
+    if (!works) return;
+    works.hidden = !sentence;
+    works.textContent = sentence;
+  }
+
   function problem(sentence) {
     const why = form.querySelector(".why");
     if (!why) return;
     why.hidden = !sentence;
     why.textContent = sentence;
+  }
+
+  /** At the end of the sheet, or where it is built to. */
+  function place() {
+    const here = name ? null : host().querySelector(".built-to");
+    here ? here.after(form) : host().append(form);
   }
 
   /** Fillings of a new operation before anything is typed. */
@@ -421,10 +480,11 @@ export function createSentence({ host, state, changed, preview, build, dropped }
   return {
     form,
     problem,
+    hint,
     /** Whether an operation changes a body that is there already. @param {string} wanted */
     needsBody: (wanted) =>
       every(state().declared[wanted].parts).some(
-        (part) => part.kind === "edges" || (part.kind === "body" && !part.when),
+        (part) => part.kind === "edges" || part.kind === "faces" || (part.kind === "body" && !part.when),
       ),
     /** What the first operation would be sent as, so that it can be built before it is asked for. @param {string} wanted */
     ahead(wanted) {
@@ -443,8 +503,9 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       name = old?.name ?? null;
       filled = old ? { ...old.filled } : beginning();
       before = { ...filled };
+      hinted = "";
       at = -1;
-      host().append(form);
+      place();
       active = "";
       draw(first ?? blanks()[0].blank);
       form.scrollIntoView({ block: "nearest" });
@@ -458,7 +519,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     },
     /** Put the sentence back into a sheet that was drawn anew. */
     keep() {
-      if (declared && !form.isConnected) host().append(form);
+      if (declared && !form.isConnected) place();
     },
     get isOpen() {
       return Boolean(declared);

@@ -1,12 +1,15 @@
 // The Build sheet at rest: numbers and choices that can be changed, picks that can be opened, steps that move; the bodies.
 
 import { command, mayChange, openSketch, unit } from "./talk.js";
+import { followDrag } from "./gestures.js";
+
+const RAIL_PX = 54;
 
 /**
  * @param {HTMLElement} sheet
- * @param {{ reload: () => void, edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
+ * @param {{ reload: () => void, takes: (name: string) => boolean, buildTo: (name: string | null) => void, edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
  */
-export function startSheet(sheet, { reload, edit, hide, isHidden }) {
+export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden }) {
   const stepOf = (target) => target.closest("[data-step]")?.dataset.step;
 
   async function changed(target) {
@@ -17,6 +20,36 @@ export function startSheet(sheet, { reload, edit, hide, isHidden }) {
     if (name && field) return command("solid.set", { name, blanks: { [field]: target.value }, unit });
     return true;
   }
+
+  const lines = () => /** @type {HTMLElement[]} */ ([...sheet.querySelectorAll(".op[data-step]")]);
+
+  /** A line taken by its rail goes where it is let go; an order that cannot be is refused with the reason. */
+  followDrag(sheet, {
+    begin(event) {
+      const line = /** @type {HTMLElement} */ (event.target).closest?.(".op[data-step]");
+      const onRail = line && event.clientX - line.getBoundingClientRect().left < RAIL_PX;
+      return onRail && mayChange && event.button === 0 && { line, over: null };
+    },
+    move(held, event) {
+      held.line.classList.add("moving");
+      held.over?.classList.remove("over");
+      const under = document.elementFromPoint(event.clientX, event.clientY)?.closest(".op[data-step]");
+      held.over = under && under !== held.line ? under : null;
+      held.over?.classList.add("over");
+    },
+    async end(held, event, moved) {
+      held.line.classList.remove("moving");
+      held.over?.classList.remove("over");
+      if (!moved || !held.over) return;
+      const by = lines().indexOf(held.over) - lines().indexOf(held.line);
+      await command("solid.move", { name: held.line.dataset.step, by });
+    },
+    cancel(held) {
+      held.line.classList.remove("moving");
+      held.over?.classList.remove("over");
+    },
+    still: 4,
+  });
 
   sheet.addEventListener("change", async (event) => {
     if (event.target.closest(".writing")) return;
@@ -39,12 +72,14 @@ export function startSheet(sheet, { reload, edit, hide, isHidden }) {
   sheet.addEventListener("click", (event) => {
     if (event.target.closest(".writing")) return;
     const name = stepOf(event.target);
+    if (name && takes(name)) return event.preventDefault();
     const { act, pick, offer, hideBody } = event.target.dataset;
     if (hideBody) {
       hide(hideBody);
       event.target.textContent = isHidden(hideBody) ? "show" : "hide";
     }
     if (act === "open") return openSketch(name);
+    if (act === "here" || act === "all") return buildTo(act === "here" ? name : null);
     if (!name || !mayChange) return;
     if (pick) edit(name, pick);
     if (offer) edit(name, "");

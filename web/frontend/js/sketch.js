@@ -8,6 +8,8 @@ import { followDrag } from "./gestures.js";
 import { createDrawing } from "./sketch_drawing.js";
 import { createPens } from "./sketch_pens.js";
 import { createEdits } from "./edit_sentence.js";
+import { createFindings } from "./findings.js";
+import { createGrid } from "./grid.js";
 import { createMeant } from "./meant.js";
 import { chainOf } from "./chain.js";
 import { startOpened } from "./opened.js";
@@ -18,6 +20,8 @@ const drawing = createDrawing(board);
 const opened = startOpened(drawing);
 const note = document.getElementById("note");
 const form = document.getElementById("ask");
+const set = form.querySelector("[data-set]");
+const drive = form.querySelector("[data-drive]");
 const SNAP_PX = 10;
 const DRAG_PX = 4;
 const RESTING = "Click to choose, Shift-drag a box around curves, drag what is free, or take a tool from the Tray.";
@@ -56,6 +60,7 @@ let justDragged = false;
 function show(state) {
   if (state.since !== null && state.since !== drawing.data.version) return load();
   drawing.show(state);
+  findings.changed();
   setShown(state.version);
   board.setPictures(state.pictures);
   opened.show(state);
@@ -117,7 +122,8 @@ function caught(place, off) {
   return best;
 }
 
-const pens = createPens({ board, drawing, caught, command, send, tell, say });
+const grid = createGrid(board);
+const pens = createPens({ board, drawing, caught, grid, command, send, tell, say, unit });
 const edits = createEdits({
   board,
   drawing,
@@ -130,17 +136,22 @@ const edits = createEdits({
   say,
   unit,
 });
-const meant = createMeant({
-  ask,
+/** A list covers so much of the Board at its right. @param {number} width */
+function beside(width) {
+  if (board.beside === width) return;
+  board.beside = width;
+  fit();
+}
+const meant = createMeant({ ask, command, choose, beside, say, release: () => tray.release() });
+const findings = createFindings({
+  board,
+  drawing,
   command,
   choose,
-  beside(width) {
-    if (board.beside === width) return;
-    board.beside = width;
-    fit();
-  },
-  say,
+  beside,
   release: () => tray.release(),
+  explain,
+  unit,
 });
 const SAID = "edit-";
 
@@ -180,20 +191,44 @@ async function tie(kind, id) {
   if (fresh?.driving) askValue(fresh.id);
 }
 
+/** The small form beside a place of the Board, in pixels. */
+function openForm(label, x, y) {
+  form.hidden = false;
+  form.querySelector("label span").textContent = label;
+  form.style.left = `${Math.min(Math.max(30, x), element.clientWidth - 330)}px`;
+  form.style.top = `${Math.min(Math.max(30, y), element.clientHeight - 76)}px`;
+}
+
 function askValue(id) {
   const dimension = drawing.dimension(id);
   const text = element.querySelector(`[data-dimension="${id}"] text`);
-  if (!dimension?.driving || !text) return;
+  if (!dimension || !text) return;
   const box = text.getBoundingClientRect();
   const frame = element.getBoundingClientRect();
   asking = id;
-  form.hidden = false;
-  form.querySelector("label span").textContent = dimension.name;
-  form.style.left = `${Math.min(Math.max(30, box.left - frame.left - 40), element.clientWidth - 290)}px`;
-  form.style.top = `${Math.min(Math.max(30, box.top - frame.top + 20), element.clientHeight - 76)}px`;
-  form.elements.value.value = dimension.label.replace(/^\(?[RØ⌒]?/, "").replace(")", "");
-  form.elements.value.select();
+  openForm(dimension.name, box.left - frame.left - 40, box.top - frame.top + 20);
+  const value = form.elements.value;
+  value.value = dimension.label.replace(/^\(?[RØ⌒]?/, "").replace(")", "");
+  value.readOnly = !dimension.driving;
+  set.hidden = !dimension.driving;
+  set.textContent = "Set";
+  drive.hidden = false;
+  drive.textContent = dimension.driving ? "Only read" : "Make it drive";
+  dimension.driving ? value.select() : drive.focus();
   choose([id]);
+}
+
+/** Sizes typed in place of the next click. @param {string} first what was typed to begin with */
+function askSizes(first) {
+  const [x, y] = board.pointer ? board.toScreen(board.pointer) : [40, 40];
+  asking = null;
+  openForm(pens.typed, x + 40, y + 40);
+  form.elements.value.readOnly = false;
+  set.hidden = false;
+  set.textContent = "Draw";
+  drive.hidden = true;
+  form.elements.value.value = first;
+  form.elements.value.focus();
 }
 
 function closeAsk() {
@@ -201,12 +236,32 @@ function closeAsk() {
   asking = null;
 }
 
+/** A dimension drives or only reads, the other way than now. @param {string} id */
+const turnDriving = (id) => command("sketch.drive", { name: id, on: !drawing.dimension(id).driving });
+
 form.addEventListener("submit", async (event) => {
   event.preventDefault();
-  const done = await command("sketch.set_value", { name: asking, text: form.elements.value.value, unit });
+  const text = form.elements.value.value;
+  if (asking === null) {
+    closeAsk();
+    return pens.type(text.split(",").map((one) => one.trim()));
+  }
+  const done = await command("sketch.set_value", { name: asking, text, unit });
   done ? closeAsk() : form.elements.value.select();
 });
 form.querySelector("[data-close]").addEventListener("click", closeAsk);
+drive.addEventListener("click", () => turnDriving(asking).then(closeAsk));
+document.addEventListener(
+  "keydown",
+  (event) => {
+    const typing = event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey;
+    if (typing || !pens.typed || !/^[0-9.(]$/.test(event.key)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    askSizes(event.key);
+  },
+  true,
+);
 
 /** Teeth from the curves toward the picture's edge, and where they are longest. */
 async function showComb() {
@@ -283,12 +338,19 @@ const tray = startTray({
     pens.put(null);
     edits.close();
     meant.close();
+    findings.close();
+    if (name === "grid") {
+      const on = grid.toggle();
+      tray.release();
+      return say(on ? "The grid is on: its crossings catch the pointer, unless Alt is held." : "The grid is off.");
+    }
     drawing.pickBehind(name === "bring");
     if (name === "fit") {
       fit();
       return tray.release();
     }
     if (name === "comb") return showComb();
+    if (name === "findings") return findings.open();
     if (!mayChange) return say("You may look at this job but not change it.", true);
     if (pens.has(name)) {
       choose([]);
@@ -315,6 +377,7 @@ const tray = startTray({
     pens.put(null);
     edits.close();
     meant.close();
+    findings.close();
     choose([]);
   },
 });
@@ -447,6 +510,7 @@ document.addEventListener("keydown", (event) => {
   }
   if (event.key === "Enter") edits.active() ? edits.enter() : pens.finish();
   if (event.key === "0") fit();
+  if (event.key === "d") [...drawing.chosen].filter((id) => drawing.dimension(id) && mayChange).forEach(turnDriving);
   if ((event.key === "Delete" || event.key === "Backspace") && drawing.chosen.size) {
     const names = [...drawing.chosen];
     choose([]);

@@ -18,6 +18,7 @@ export function createDrawing(board) {
   let chosen = new Set();
   let rubber = [];
   let snap = null;
+  let why = "";
   let comb = null;
   let behind = [];
   let picking = false;
@@ -189,15 +190,18 @@ export function createDrawing(board) {
   }
 
   function drawFindings(parts) {
+    const said = [];
     for (const finding of data.findings) {
       const [x, y] = board.toScreen(finding.place);
+      const beside = said.filter(([u, v]) => Math.abs(u - x) < 60 && Math.abs(v - y) < 14).length;
+      said.push([x, y]);
       const group = shape("g", { class: "found" });
       if (finding.code === "conflict") group.dataset.conflict = finding.of[0];
       group.append(
         shape("circle", { cx: x, cy: y, r: 13 }),
         shape(
           "text",
-          { x: x + 18, y: y + 4 },
+          { x: x + 18, y: y + 4 + 15 * beside },
           finding.code === "gap" ? `gap ${finding.size.toFixed(2)} mm` : finding.code,
         ),
       );
@@ -247,6 +251,7 @@ export function createDrawing(board) {
     if (snap) {
       const [x, y] = board.toScreen(snap);
       parts.push(shape("rect", { class: "snap", x: x - 6, y: y - 6, width: 12, height: 12 }));
+      if (why) parts.push(shape("text", { class: "snap-why", x: x + 11, y: y - 9 }, why));
     }
     board.screen.replaceChildren(...parts);
   }
@@ -304,10 +309,14 @@ export function createDrawing(board) {
       drawWorld();
       drawScreen();
     },
-    /** Path data of what is being drawn, and the caught place. @param {string[]} paths @param {number[]|null} caught */
-    sketchOut(paths, caught) {
+    /**
+     * Path data of what is being drawn, the caught place, and what caught it.
+     * @param {string[]} paths @param {number[] | null} caught @param {string} [reason]
+     */
+    sketchOut(paths, caught, reason = "") {
       rubber = paths;
       snap = caught;
+      why = reason;
       drawWorld();
       drawScreen();
     },

@@ -35,7 +35,7 @@ function arcPath(start, end, middle) {
 }
 
 /** @param {any} parts */
-export function createPens({ board, drawing, caught, command, send: ask, tell, say }) {
+export function createPens({ board, drawing, caught, grid, command, send: ask, tell, say, unit }) {
   const STICK_PX = 12;
   let busy = false;
   let again = null;
@@ -52,9 +52,11 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
   const PENS = {
     line: {
       full: 2,
+      typed: "Length, angle",
+      next: ["Click the other end, or type the length, and after a comma the angle."],
       show: (places) => [polyline(places)],
-      async send(items) {
-        const done = await command("sketch.line", { start: sent(items[0]), end: sent(items[1]), free });
+      async send(items, sizes) {
+        const done = await command("sketch.line", { start: sent(items[0]), end: sent(items[1]), free, sizes, unit });
         if (!done) return [];
         const ends = drawing.data.shapes.curves.at(-1)?.points;
         const end = drawing.data.shapes.points.find((point) => point.id === (items[1].point?.id ?? ends?.[1]));
@@ -73,10 +75,11 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     },
     circle: {
       full: 2,
-      next: ["Click a place on the rim."],
+      typed: "Diameter",
+      next: ["Click a place on the rim, or type the diameter."],
       show: ([center, rim]) => [circlePath(center, far(center, rim)), polyline([center, rim])],
-      send: async (items) => {
-        await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]) });
+      send: async (items, sizes) => {
+        await command("sketch.circle", { center: sent(items[0]), rim: sent(items[1]), sizes, unit });
         return [];
       },
     },
@@ -100,10 +103,11 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     },
     rectangle: {
       full: 2,
-      next: ["Click the opposite corner."],
+      typed: "Width, height",
+      next: ["Click the opposite corner, or type width and height with a comma between."],
       show: ([a, b]) => [polyline([a, [b[0], a[1]], b, [a[0], b[1]], a])],
-      async send([first, second]) {
-        await command("sketch.rectangle", { first: sent(first), second: sent(second) });
+      async send([first, second], sizes) {
+        await command("sketch.rectangle", { first: sent(first), second: sent(second), sizes, unit });
         return [];
       },
     },
@@ -171,13 +175,18 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
 
   const sticks = () => name !== "round" && drawing.data.pictures?.length > 0;
 
+  /** What has caught the pointer, in words. */
+  const reason = () => (here?.point ? { center: "centre", end: "end" }[here.point.role] || "point" : here?.edge || "");
+
   function redraw() {
     if (!name) return drawing.sketchOut([], null);
-    if (name === "follow") return drawing.sketchOut(edge && taken.length ? [edge] : [], here ? placeOf(here) : null);
+    if (name === "follow")
+      return drawing.sketchOut(edge && taken.length ? [edge] : [], here ? placeOf(here) : null, reason());
     const places = [...taken.map(placeOf), ...(here && taken.length ? [placeOf(here)] : [])];
     drawing.sketchOut(
       places.length > 1 ? PENS[name].show(places) : [],
       here?.point || here?.edge ? placeOf(here) : null,
+      reason(),
     );
   }
 
@@ -185,9 +194,10 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     const place = board.at(event);
     free = event.altKey;
     const point = caught(place, event.altKey);
-    here = point ? { point } : { place };
+    const crossing = point || free ? null : grid.catches(place);
+    here = point ? { point } : crossing ? { place: crossing, edge: "grid" } : { place };
     redraw();
-    if (event.type === "pointermove" && !point && !free && sticks()) newest(() => hoverEdge(place));
+    if (event.type === "pointermove" && !point && !crossing && !free && sticks()) newest(() => hoverEdge(place));
   }
 
   /** What the next click would take, shown while the pointer rests. */
@@ -195,7 +205,7 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     const mine = name;
     const found = await onEdge(place);
     if (name !== mine) return;
-    if (found) here = { place: found, edge: true };
+    if (found) here = { place: found, edge: "edge of the picture" };
     if (name === "follow" && taken.length && here) {
       const [from, to] = [placeOf(taken[0]), placeOf(here)];
       if (far(from, to) * board.view.zoom > 6)
@@ -215,7 +225,7 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
   async function take(item, mine, asDrawn) {
     if (name !== mine) return;
     let place = item;
-    if (!item.point && !asDrawn && sticks()) {
+    if (!item.point && !item.edge && !asDrawn && sticks()) {
       const found = await onEdge(item.place);
       if (name !== mine) return;
       if (found) place = { place: found, edge: true };
@@ -227,11 +237,12 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
     tell(next ? next[Math.min(taken.length, next.length) - 1] : "Click the other end.");
   }
 
-  async function send() {
+  /** @param {string[]} [sizes] what was typed in place of the last click */
+  async function send(sizes = []) {
     const items = taken;
     taken = [];
     here = null;
-    taken = await PENS[name].send(items);
+    taken = await PENS[name].send(items, sizes);
     redraw();
   }
 
@@ -249,6 +260,19 @@ export function createPens({ board, drawing, caught, command, send: ask, tell, s
       look(event);
       const [item, mine, asDrawn] = [here, name, free];
       inTurn(() => take(item, mine, asDrawn));
+    },
+    /** What may be typed now in place of the next click, or "". */
+    get typed() {
+      return name && taken.length === PENS[name].full - 1 ? (PENS[name].typed ?? "") : "";
+    },
+    /** Take sizes in place of the last click; the pointer tells which way. @param {string[]} sizes */
+    type(sizes) {
+      const [x, y] = placeOf(taken[0]);
+      const toward = here && far(placeOf(here), [x, y]) > 1e-6 ? placeOf(here) : [x + 1, y + 1];
+      inTurn(() => {
+        taken.push({ place: toward });
+        return send(sizes);
+      });
     },
     finish() {
       if (name !== "spline") return;

@@ -9,8 +9,9 @@ import { startKeyPoint } from "./keypoint.js";
 import { createViewer } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
+import { startSection } from "./section.js";
 import { createSentence } from "./sentence.js";
-import { cornerWords, edgeWords } from "./words.js";
+import { cornerWords, edgeWords, faceWords } from "./words.js";
 import { startSheet } from "./sheet.js";
 
 const element = document.getElementById("board");
@@ -27,6 +28,8 @@ const VIEWS = {
   "view-right": [Math.PI / 2, Math.PI / 2],
   "view-bottom": [0, Math.PI],
 };
+/** Whether what is farther away looks smaller, for the eye of this page alone. */
+let smaller = Boolean(sessionStorage.getItem("perspective"));
 const hidden = new Set(JSON.parse(sessionStorage.getItem("hidden") ?? "[]"));
 
 let state = {
@@ -37,9 +40,13 @@ let state = {
   declared: {},
   operations: {},
   numbers: {},
+  steps: [],
+  until: null,
   pictures: [],
   edges: [],
 };
+/** The step that the solid is built to, "" for all; an own matter of this page. */
+let until = sessionStorage.getItem(`until ${address("")}`) ?? "";
 let shownMesh = null;
 let asked = 0;
 /** @type {(value?: any) => void} */
@@ -48,11 +55,15 @@ const ready = new Promise((then) => {
   isReady = then;
 });
 let pointed = null;
+/** What is measured: one or two things picked on the solid. */
+let picks = [];
+let between = [];
 
 const sentence = createSentence({
   host: () => sheet.querySelector(".ops"),
   state: () => ({
     ...state,
+    allFaces: viewer.bodies.flatMap((body) => body.faces.map((name) => ({ body: body.name, name }))),
     edges: viewer.bodies.flatMap((body) => body.edges.map((name) => ({ body: body.name, name }))),
     corners: viewer.bodies.flatMap((body) => body.corners.map((corner) => ({ body: body.name, corner }))),
   }),
@@ -64,7 +75,7 @@ const sentence = createSentence({
 
 async function load() {
   const mine = ++asked;
-  const fresh = await send("solid/build", {});
+  const fresh = await send("solid/build", { until });
   if (mine !== asked) return;
   state = fresh;
   isReady();
@@ -107,7 +118,7 @@ async function showMesh(key) {
 async function preview(sent) {
   if (sent.command) return sentence.problem("");
   const mine = ++asked;
-  const told = await send("solid/preview", { ...sent, unit, version: version() }).catch((problem) => ({
+  const told = await send("solid/preview", { ...sent, until, unit, version: version() }).catch((problem) => ({
     problem: problem.message,
   }));
   if (mine !== asked || !sentence.isOpen) return;
@@ -119,6 +130,26 @@ async function preview(sent) {
   }
   if (told.work && ["waiting", "running"].includes(told.work.status))
     setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
+  else limit(sent);
+}
+
+const LIMITED = { fillet: "radius", chamfer: "distance" };
+const FAR_TOO_LARGE = "900 mm";
+let limitOf = "";
+
+/** The largest size that works for the edges picked is told before it is typed: asked for with one far too large. @param {any} sent */
+async function limit(sent) {
+  const size = LIMITED[sent.kind];
+  const edges = JSON.stringify(sent.blanks.edges ?? null);
+  if (!size || edges === limitOf || sent.name) return;
+  limitOf = edges;
+  const blanks = { ...sent.blanks, [size]: FAR_TOO_LARGE };
+  let told = null;
+  do {
+    told = await send("solid/preview", { ...sent, blanks, until, unit, version: version() }).catch(() => null);
+  } while (told?.work && ["waiting", "running"].includes(told.work.status) && limitOf === edges);
+  if (limitOf === edges && sentence.isOpen && told?.works?.[size])
+    sentence.hint(`Up to ${told.works[size]} works for these edges.`);
 }
 
 async function build({ kind, name, blanks, command: other, fixed }) {
@@ -128,9 +159,25 @@ async function build({ kind, name, blanks, command: other, fixed }) {
   else if (other === "sketch.new") {
     done = await command(other, blanks);
     if (done) window.location.assign(address("sketch"));
-  } else
-    done = await (name ? command("solid.set", { name, blanks, unit }) : command("solid.add", { kind, blanks, unit }));
+  } else {
+    const [place, after] = [state.steps.indexOf(until), state.until ? { after: until } : {}];
+    const next = name
+      ? command("solid.set", { name, blanks, unit })
+      : command("solid.add", { kind, blanks, unit, ...after });
+    done = await next;
+    if (done && !name && state.until) {
+      await load();
+      buildTo(state.steps[place + 1]);
+    }
+  }
   if (done) tray.release();
+}
+
+/** Build to a step, or all. @param {string | null} step */
+function buildTo(step) {
+  until = step ?? "";
+  sessionStorage.setItem(`until ${address("")}`, until);
+  load();
 }
 
 /** The view fits when the first body appears, and when what is there has grown out of sight. */
@@ -162,23 +209,35 @@ const inSpace = ({ origin, across, up }, /** @type {number[]} */ [u, v]) =>
 /** Each sketch where it lies, drawn over the view by its plane's own matrix. */
 function drawOverlay() {
   const wanted = sentence.isOpen ? sentence.kind : "";
-  const picking = wanted === "regions" || wanted === "centres";
+  const picking = ["regions", "centres", "sections", "run"].includes(wanted);
+  const lines = wanted === "axis";
   const corners = sentence.isOpen ? sentence.picked("corners").flat() : [];
-  const show = picking || corners.length || sentence.pointedAt?.corner || !state.bodies.length;
+  const measuring = tray?.current() === "measure" && between.length === 2;
+  const show = measuring || picking || lines || corners.length || sentence.pointedAt?.corner || !state.bodies.length;
   overlay.toggleAttribute("hidden", !show);
   overlay.classList.toggle("pointer-events-none", !picking);
+  // Sketches are drawn over the solid by a matrix of the plane, which only a parallel view has.
+  const flat = picking || lines || !state.bodies.length;
+  viewer.lookIn(smaller && !flat);
   overlay.replaceChildren(
-    ...(picking || !state.bodies.length
-      ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted))
-      : []),
+    ...(flat ? state.sketches.filter((sketch) => sketch.frame).map((sketch) => drawnSketch(sketch, wanted)) : []),
   );
+  if (measuring) {
+    const [[ax, ay], [bx, by]] = between.map((place) => viewer.toScreen(place));
+    overlay.append(shape("path", { class: "rubber", d: `M${ax} ${ay}L${bx} ${by}` }));
+    for (const [cx, cy] of [
+      [ax, ay],
+      [bx, by],
+    ])
+      overlay.append(shape("circle", { class: "corner sel", cx, cy, r: 4 }));
+  }
   for (const corner of corners) overlay.append(...ringAt(corner, "sel"));
   if (sentence.pointedAt?.corner) overlay.append(...ringAt(sentence.pointedAt, "at"));
   const { about, tip } = viewer.turn;
   const degrees = (value) => Math.round((value * 180) / Math.PI);
   note.textContent = element.classList.contains("trying")
     ? "as it would be"
-    : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°`;
+    : `turned ${-degrees(about)}°, tipped ${degrees(tip)}°${smaller && !flat ? ", in perspective" : ""}`;
 }
 
 /** A corner of the solid marked by a ring. @param {{ body: string, corner: string }} corner @param {string} state */
@@ -198,11 +257,13 @@ function drawnSketch(sketch, wanted) {
     "data-sketch": sketch.id,
   });
   const chosen = sentence.isOpen ? sentence.filled[sentence.active] : null;
-  const isChosen = (name) => chosen?.sketch === sketch.id && chosen.names.includes(name);
+  const isChosen = (name) =>
+    (chosen?.sketch === sketch.id && chosen.names.includes(name)) ||
+    chosen?.sections?.some((one) => one.sketch === sketch.id && one.name === name);
   const point = sentence.pointedAt;
   const states = (name) =>
     `${isChosen(name) ? " sel" : ""}${point?.sketch === sketch.id && point.name === name ? " at" : ""}`;
-  if (wanted === "regions")
+  if (wanted === "regions" || wanted === "sections")
     for (const region of sketch.regions)
       group.append(
         shape("path", {
@@ -218,11 +279,25 @@ function drawnSketch(sketch, wanted) {
   for (const curve of sketch.curves)
     group.append(
       shape("path", {
-        class: `curve${curve.construction ? " construction" : " free"}`,
+        class: `curve${curve.construction ? " construction" : " free"}${isChosen(curve.id) ? " sel" : ""}`,
         d: curve.d,
         "pointer-events": "none",
       }),
     );
+  if (wanted === "run" || wanted === "axis")
+    for (const curve of sketch.curves.filter((one) => wanted === "run" || one.kind === "line"))
+      group.append(
+        shape("path", {
+          class: `hit${states(curve.id)}`,
+          d: curve.d,
+          "data-pick": curve.id,
+          "pointer-events": "stroke",
+          tabindex: 0,
+          role: "checkbox",
+          "aria-checked": String(isChosen(curve.id)),
+          "aria-label": `${curve.kind} of ${sketch.title}`,
+        }),
+      );
   if (wanted === "centres")
     for (const center of sketch.centers)
       group.append(
@@ -250,8 +325,13 @@ function drawPicks() {
     sentence.isOpen && sentence.kind !== "axis"
       ? sentence.picked("plane").find((pick) => typeof pick === "object")
       : null;
-  const axes = sentence.isOpen ? sentence.picked("axis").filter((pick) => typeof pick === "object") : [];
-  if (plane) viewer.chooseFace({ body: plane.body, name: plane.face });
+  const axes = sentence.isOpen ? sentence.picked("axis").filter((pick) => pick.edge) : [];
+  const [faces] = sentence.isOpen ? sentence.picked("faces") : [];
+  const repeated = sentence.isOpen ? sentence.picked("operations").flatMap((pick) => pick.operations) : [];
+  for (const line of sheet.querySelectorAll(".op[data-step]"))
+    line.classList.toggle("taken", repeated.includes(/** @type {HTMLElement} */ (line).dataset.step));
+  if (plane) viewer.chooseFaces(plane.body, [plane.face]);
+  else if (faces) viewer.chooseFaces(faces.body, faces.names);
   else
     viewer.choose([
       ...edges.flatMap((pick) => pick.names.map((name) => `${pick.body} ${name}`)),
@@ -282,6 +362,17 @@ const tray = startTray({
       viewer.fit(sketchBox());
       return tray.release();
     }
+    if (name === "perspective") {
+      smaller = !smaller;
+      sessionStorage.setItem("perspective", smaller ? "1" : "");
+      tray.release();
+      return drawOverlay();
+    }
+    if (name === "section") return section.open();
+    if (name === "measure") {
+      picks = [];
+      return drawOverlay();
+    }
     if (!mayChange) return say("You may look at this job but not change it.", true);
     laying.close();
     if (name === "lay") {
@@ -291,14 +382,24 @@ const tray = startTray({
     drawOverlay();
   },
   drop() {
+    limitOf = "";
     sentence.close();
     label(null);
     element.classList.remove("trying");
     viewer.choose([]);
     laying.close();
+    section.close();
+    picks = [];
+    between = [];
     if (asked) load();
     drawOverlay();
   },
+});
+const section = startSection({
+  viewer,
+  release: () => tray.release(),
+  scale: unit === "in" ? 1 / 25.4 : 1,
+  word: unit,
 });
 const laying = startLaying({ viewer, release: () => tray.release() });
 
@@ -349,14 +450,48 @@ const flatAt = (pixel) => {
   return found && state.faces.find((face) => face.body === found.body && face.name === found.name);
 };
 
+/** The corner, edge or face under a place, the smallest first. @param {number[]} pixel */
+function thingAt(pixel) {
+  const corner = viewer.cornerAt(pixel, 9);
+  if (corner) return { body: corner.body, kind: "corner", name: corner.corner };
+  const edge = viewer.edgeAt(pixel, 6);
+  if (edge) return { ...edge, kind: "edge" };
+  const face = viewer.faceAt(pixel);
+  return face && { ...face, kind: "face" };
+}
+
+/** Sizes of what is clicked, and with a second click those between the two. @param {number[]} pixel */
+async function measure(pixel) {
+  const thing = thingAt(pixel);
+  if (!thing) return tell("Nothing there; click a face, an edge or a corner of the solid.");
+  picks = [...picks.slice(picks.length === 2 ? 2 : 0), thing];
+  tell("Measuring …");
+  const found = await send("solid/measure", { picks, until }).catch((problem) => say(problem.message, true));
+  if (!found || tray.current() !== "measure") return;
+  between = found.between;
+  const all = picks.filter((one) => one.kind === "edge").map((one) => `${one.body} ${one.name}`);
+  viewer.choose(all);
+  tell(`${picks.map(called).join(", ")}: ${found.words}${picks.length === 1 ? ". Click a second thing." : "."}`);
+  drawOverlay();
+}
+
+/** A thing in words. @param {{ kind: string, name: string }} thing */
+const called = ({ kind, name }) =>
+  ({ face: faceWords, edge: edgeWords, corner: cornerWords })[kind](name, state.numbers);
+
 /** What would be taken is named before the click. @param {PointerEvent} event */
 function point(event) {
+  if (tray.current() === "measure" && event.target === canvas) {
+    const thing = thingAt(pixelOf(event));
+    return label(thing && called(thing), pixelOf(event));
+  }
   if (!sentence.isOpen || event.target !== canvas) return label(null);
   const pixel = pixelOf(event);
   const kind = sentence.kind;
   const named = (words, name) => label(name && words(name, state.numbers), pixel);
   if (kind === "plane") label(flatAt(pixel)?.words, pixel);
   else if (kind === "edges" || kind === "axis") named(edgeWords, viewer.edgeAt(pixel)?.name);
+  else if (kind === "faces") named(faceWords, viewer.faceAt(pixel)?.name);
   else if (kind === "corners") named(cornerWords, viewer.cornerAt(pixel)?.corner);
   else if (kind === "body") label(state.bodies.find((body) => body.id === viewer.faceAt(pixel)?.body)?.name, pixel);
   else label(null);
@@ -375,6 +510,7 @@ canvas.addEventListener("click", (event) => {
   if (turned) return;
   const pixel = pixelOf(event);
   if (tray.current() === "lay") return laying.click(pixel);
+  if (tray.current() === "measure") return measure(pixel);
   if (!sentence.isOpen) return;
   const kind = sentence.kind;
   if (kind === "corners") {
@@ -386,6 +522,7 @@ canvas.addEventListener("click", (event) => {
     return edge ? sentence.toggle(edge) : tell("No edge there; click closer to an edge of the solid.");
   }
   const face = viewer.faceAt(pixel);
+  if (kind === "faces") return face ? sentence.toggle(face) : tell("No face there; click on the solid.");
   if (kind === "body") return face ? sentence.toggle(face.body) : tell("No body there; click on the solid.");
   if (kind !== "plane") return;
   const flat = flatAt(pixel);
@@ -403,6 +540,13 @@ canvas.addEventListener("keydown", (event) => {
 
 startSheet(sheet, {
   reload: load,
+  buildTo,
+  takes(name) {
+    if (!sentence.isOpen || sentence.kind !== "operations" || !state.operations[name]) return false;
+    sentence.toggle(name);
+    drawPicks();
+    return true;
+  },
   edit(name, blank) {
     const operation = state.operations[name];
     tray.release();

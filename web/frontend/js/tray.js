@@ -45,6 +45,11 @@ export function startTray({ take, drop, resting }) {
     drop();
   }
 
+  /** Let go of a tool that has done its work, unless another was taken while it worked. @param {string} tool */
+  function finish(tool) {
+    if (current === tool) release();
+  }
+
   for (const turn of turns) turn.addEventListener("click", () => turnTo(turn.dataset.turn));
   document.getElementById("tray").addEventListener("click", (event) => {
     const tool = event.target.closest(".tool");
@@ -60,5 +65,5 @@ export function startTray({ take, drop, resting }) {
   });
   tell(resting);
   document.getElementById("tray").inert = false;
-  return { choose, release, current: () => current };
+  return { choose, release, finish, current: () => current };
 }

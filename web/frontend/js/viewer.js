@@ -1,24 +1,43 @@
 // Shows a packed mesh: clay shading, ink edges, turning by mouse or keys; picks faces and edges by name.
 
 import * as THREE from "three";
+import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
+import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
 
 const INK = 0x17201d;
 const THIN = 0x9aa59c;
 const BRASS = 0x9a6b12;
+/** Widths in pixels of visible edges and of smooth ones, two to one (ISO 128-2). */
+const WIDE = 1.8;
+const NARROW = 0.9;
 const TURN = 0.008;
+/** How far the eye is in perspective, in halves of the height that is seen: as a drawing is held (about 28 degrees). */
+const EYE = 4;
+/** The least distance of the eye, in radii of all that is shown: closer than that it would look out of the solid. */
+const OUTSIDE = 2;
 const LIFT = 0.002;
 
 const CLAY = {
   vertexShader: `
-    varying vec3 n; varying vec3 p;
+    varying vec3 n; varying vec3 p; varying vec3 w;
     void main() {
       n = normalize(normalMatrix * normal);
+      w = (modelMatrix * vec4(position, 1.0)).xyz;
       vec4 v = modelViewMatrix * vec4(position, 1.0);
       p = v.xyz;
       gl_Position = projectionMatrix * v;
     }`,
-  fragmentShader: `uniform vec3 tint; varying vec3 n; varying vec3 p;
+  fragmentShader: `uniform vec3 tint; uniform vec4 cut; varying vec3 n; varying vec3 p; varying vec3 w;
     void main() {
+      if (dot(w, cut.xyz) > cut.w) discard;
+      // Where the first thing that is seen is the inside of a face, the eye looks onto what was cut.
+      if (dot(cut.xyz, cut.xyz) > 0.0 && !gl_FrontFacing) {
+        float line = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0);
+        gl_FragColor = vec4(line < 1.1 ? vec3(0.09, 0.125, 0.114) : mix(tint, vec3(1.0), 0.72), 1.0);
+        #include <colorspace_fragment>
+        return;
+      }
       vec3 m = normalize(gl_FrontFacing ? n : -n);
       float up = dot(m, normalize(vec3(-0.35, 0.75, 0.55)));
       float side = dot(m, normalize(vec3(0.8, 0.1, 0.4)));
@@ -28,6 +47,9 @@ const CLAY = {
       #include <colorspace_fragment>
     }`,
 };
+
+/** Whether something is the shaded surface of a body, and no line. @param {any} item */
+const isClay = (item) => item.isMesh && !item.isLineSegments2;
 
 /** @param {HTMLCanvasElement} canvas */
 export function createViewer(canvas) {
@@ -39,13 +61,21 @@ export function createViewer(canvas) {
   const [root, sheets] = /** @type {any[]} */ ([new THREE.Group(), new THREE.Group()]);
   scene.add(root, sheets);
   const textures = new Map();
-  const camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e5, 1e5);
+  const parallel = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e5, 1e5);
+  const perspective = new THREE.PerspectiveCamera();
+  /** @type {THREE.OrthographicCamera | THREE.PerspectiveCamera} */
+  let camera = parallel;
   const turn = { about: -0.55, tip: 0.95 };
   const center = new THREE.Vector3();
   let half = 60;
+  let radius = 0;
   let wanted = false;
   let bodies = [];
   let chosen = new Set();
+  /** The plane of a section: what lies beyond it is not shown; no direction for none. */
+  const cutting = new THREE.Vector4(0, 0, 0, 1);
+  const beyond = new THREE.Plane();
+  let clips = [];
   const watchers = [];
 
   function place() {
@@ -53,11 +83,16 @@ export function createViewer(canvas) {
     const height = canvas.clientHeight || 1;
     const wide = half * Math.max(1, width / height);
     const high = half * Math.max(1, height / width);
-    Object.assign(camera, { left: -wide, right: wide, top: high, bottom: -high });
+    const far = camera === perspective ? Math.max(EYE * high, OUTSIDE * radius) : 10 * half;
+    if (camera === parallel) Object.assign(parallel, { left: -wide, right: wide, top: high, bottom: -high });
+    else {
+      const fov = (2 * Math.atan(high / far) * 180) / Math.PI;
+      Object.assign(perspective, { fov, aspect: wide / high, near: far / 100, far: 100 * far });
+    }
     const { about, tip } = turn;
     const eye = new THREE.Vector3(Math.sin(about) * Math.sin(tip), -Math.cos(about) * Math.sin(tip), Math.cos(tip));
     camera.up.set(-Math.sin(about) * Math.cos(tip), Math.cos(about) * Math.cos(tip), Math.sin(tip));
-    camera.position.copy(center).addScaledVector(eye, 10 * half);
+    camera.position.copy(center).addScaledVector(eye, far);
     camera.lookAt(center);
     camera.updateProjectionMatrix();
     camera.updateMatrixWorld();
@@ -94,6 +129,16 @@ export function createViewer(canvas) {
     root.clear();
   }
 
+  /** Lines of a width in pixels through pairs of places. @param {number[]} places @param {Record<string, any>} looks */
+  function wideLines(places, looks) {
+    const geometry = new LineSegmentsGeometry();
+    if (places.length) geometry.setPositions(places);
+    const material = new LineMaterial({ ...looks, clippingPlanes: clips, clipping: true });
+    const lines = new LineSegments2(geometry, material);
+    lines.visible = places.length > 0;
+    return /** @type {any} */ (lines);
+  }
+
   function edgeLines(body, smooth) {
     const places = [];
     const owners = [];
@@ -104,9 +149,7 @@ export function createViewer(canvas) {
         owners.push(edge);
       }
     }
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
-    const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: smooth ? THIN : INK }));
+    const lines = wideLines(places, { color: smooth ? THIN : INK, linewidth: smooth ? NARROW : WIDE });
     lines.userData = { body, owners, places };
     lines.renderOrder = smooth ? 2 : 3;
     return lines;
@@ -115,7 +158,10 @@ export function createViewer(canvas) {
   const clay = () =>
     new THREE.ShaderMaterial({
       ...CLAY,
-      uniforms: { tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() } },
+      uniforms: {
+        tint: { value: new THREE.Color(0x9fb0a6).convertLinearToSRGB() },
+        cut: { value: cutting },
+      },
       side: THREE.DoubleSide,
       polygonOffset: true,
       polygonOffsetFactor: 1.5,
@@ -128,10 +174,7 @@ export function createViewer(canvas) {
     for (const name of ["position", "normal"])
       speck.setAttribute(name, new THREE.Float32BufferAttribute(new Float32Array(9), 3));
     const group = new THREE.Group();
-    group.add(
-      new THREE.Mesh(speck, clay()),
-      new THREE.LineSegments(speck, new THREE.LineBasicMaterial({ color: INK })),
-    );
+    group.add(new THREE.Mesh(speck, clay()), wideLines([0, 0, 0, 0, 0, 0], { color: INK, linewidth: WIDE }));
     scene.add(group);
     place();
     renderer.render(scene, camera);
@@ -152,6 +195,7 @@ export function createViewer(canvas) {
       mesh.userData = { body };
       root.add(mesh, edgeLines(body, true), edgeLines(body, false));
     }
+    radius = bodies.length ? shownBox().getSize(new THREE.Vector3()).length() / 2 : 0;
     mark();
     later();
   }
@@ -160,30 +204,28 @@ export function createViewer(canvas) {
   function look(looks) {
     for (const item of root.children.filter((one) => one.userData.body)) {
       const told = looks[item.userData.body.name];
-      item.visible = !told?.hidden;
-      if (item.isMesh && told) item.material.uniforms.tint.value.set(told.colour).convertLinearToSRGB();
+      item.visible = !told?.hidden && item.userData.places?.length !== 0;
+      if (isClay(item) && told) item.material.uniforms.tint.value.set(told.colour).convertLinearToSRGB();
     }
     later();
   }
 
-  /** Chosen edges are drawn as a doubled brass line. */
+  /** Chosen edges are drawn twice as wide, in brass, through all that lies before them. */
   function mark() {
-    for (const old of root.children.filter((item) => item.userData.mark)) root.remove(old);
+    for (const old of root.children.filter((item) => item.userData.mark)) {
+      free(old);
+      root.remove(old);
+    }
     for (const lines of root.children.filter((item) => item.userData.owners)) {
       const { body, owners, places } = lines.userData;
       const some = owners.flatMap((edge, index) =>
         chosen.has(`${body.name} ${body.edges[edge]}`) ? places.slice(6 * index, 6 * index + 6) : [],
       );
       if (!some.length) continue;
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", new THREE.Float32BufferAttribute(some, 3));
-      for (const shift of [-1, 1]) {
-        const line = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: BRASS, depthTest: false }));
-        line.position.setScalar((shift * half) / 420);
-        line.renderOrder = 5;
-        line.userData = { mark: true };
-        root.add(line);
-      }
+      const line = wideLines(some, { color: BRASS, linewidth: 2 * WIDE, depthTest: false });
+      line.renderOrder = 5;
+      line.userData = { mark: true };
+      root.add(line);
     }
   }
 
@@ -228,32 +270,55 @@ export function createViewer(canvas) {
       new THREE.Vector2((pixel[0] / canvas.clientWidth) * 2 - 1, 1 - (pixel[1] / canvas.clientHeight) * 2),
       camera,
     );
-    const hit = ray.intersectObjects(
-      root.children.filter((item) => item.isMesh && item.visible),
-      false,
-    )[0];
+    const hit = ray
+      .intersectObjects(
+        root.children.filter((item) => isClay(item) && item.visible),
+        false,
+      )
+      .find(({ point }) => !clips.length || beyond.distanceToPoint(point) >= 0);
     if (!hit) return null;
     const { body } = hit.object.userData;
     return { body: body.name, name: body.faces[body.owners[hit.faceIndex]] };
   }
 
-  /** Draw the edges of a face as chosen. @param {{ body: string, name: string } | null} face */
-  function chooseFace(face) {
-    const body = face && bodies.find((one) => one.name === face.body);
+  /** Draw the edges of faces of a body as chosen. @param {string} of @param {string[]} names */
+  function chooseFaces(of, names) {
+    const body = bodies.find((one) => one.name === of);
     chosen = new Set(
-      body
-        ? body.edges
-            .filter((edge) =>
-              edge
-                .replace(/ [@#].*$/, "")
-                .split(" | ")
-                .includes(face.name),
-            )
-            .map((edge) => `${body.name} ${edge}`)
-        : [],
+      (body?.edges ?? [])
+        .filter((edge) =>
+          edge
+            .replace(/ [@#].*$/, "")
+            .split(" | ")
+            .some((face) => names.includes(face)),
+        )
+        .map((edge) => `${of} ${edge}`),
     );
     mark();
     later();
+  }
+
+  /** Leave out what lies beyond a plane; null for nothing. @param {number[] | null} way @param {number} far */
+  function cut(way, far) {
+    const [x, y, z] = way ?? [0, 0, 0];
+    cutting.set(x, y, z, way ? far : 1);
+    beyond.set(new THREE.Vector3(-x, -y, -z), far);
+    clips = way ? [beyond] : [];
+    renderer.localClippingEnabled = Boolean(way);
+    for (const item of root.children.filter((one) => one.userData.owners)) item.material.clippingPlanes = clips;
+    later();
+  }
+
+  /** Whether a direction points to the eye, 1, or away from it, -1. @param {number[]} way */
+  const toward = ([x, y, z]) =>
+    new THREE.Vector3(x, y, z).dot(new THREE.Vector3().subVectors(camera.position, center)) < 0 ? -1 : 1;
+
+  /** How far the bodies reach along a direction, from the least to the most. @param {number[]} way */
+  function reach(way) {
+    const box = shownBox();
+    if (box.isEmpty()) return [-1, 1];
+    const along = corners(box).map((corner) => corner.dot(new THREE.Vector3(...way)));
+    return [Math.min(...along), Math.max(...along)];
   }
 
   function shownBox() {
@@ -279,24 +344,29 @@ export function createViewer(canvas) {
     if (box.isEmpty() && places) box.setFromPoints(places.map((place) => new THREE.Vector3(...place)));
     if (box.isEmpty()) box.set(new THREE.Vector3(-50, -40, 0), new THREE.Vector3(50, 40, 0));
     box.getCenter(center);
+    const shown = camera;
+    camera = parallel;
     half = 1;
     place();
-    const seen = corners(box).map((corner) => corner.project(camera));
+    const seen = corners(box).map((corner) => corner.project(parallel));
     const reach = Math.max(
       ...seen.map(
         (corner) =>
-          (Math.abs(corner.x) * (camera.right - camera.left)) /
+          (Math.abs(corner.x) * (parallel.right - parallel.left)) /
           2 /
           Math.max(1, canvas.clientWidth / canvas.clientHeight),
       ),
       ...seen.map(
         (corner) =>
-          (Math.abs(corner.y) * (camera.top - camera.bottom)) /
+          (Math.abs(corner.y) * (parallel.top - parallel.bottom)) /
           2 /
           Math.max(1, canvas.clientHeight / canvas.clientWidth),
       ),
     );
     half = Math.max(reach * 1.18, box.getSize(new THREE.Vector3()).length() * 0.3, 1);
+    camera = shown;
+    // In perspective what is nearer looks larger.
+    for (let step = 0; step < 12 && outOfSight(); step++) half *= 1.08;
     later();
   }
 
@@ -343,7 +413,7 @@ export function createViewer(canvas) {
   /** The visible corner nearest to a place on the screen. @param {number[]} pixel */
   function cornerAt(pixel, within = 14) {
     const shown = new Set(
-      root.children.filter((item) => item.isMesh && item.visible).map((item) => item.userData.body),
+      root.children.filter((item) => isClay(item) && item.visible).map((item) => item.userData.body),
     );
     let best = null;
     let least = within;
@@ -371,10 +441,11 @@ export function createViewer(canvas) {
   }
 
   function isSeen(point) {
-    const way = new THREE.Vector3().subVectors(camera.position, center).normalize();
-    const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way, 0, 20 * half);
+    const eye = camera === perspective ? point : center;
+    const way = new THREE.Vector3().subVectors(camera.position, eye).normalize();
+    const ray = new THREE.Raycaster(point.clone().addScaledVector(way, half * 0.004), way);
     return !ray.intersectObjects(
-      root.children.filter((item) => item.isMesh && item.visible),
+      root.children.filter((item) => isClay(item) && item.visible),
       false,
     ).length;
   }
@@ -401,7 +472,10 @@ export function createViewer(canvas) {
     cornerAt,
     cornerPixel,
     faceAt,
-    chooseFace,
+    chooseFaces,
+    cut,
+    reach,
+    toward,
     onBase,
     toScreen,
     later,
@@ -411,6 +485,14 @@ export function createViewer(canvas) {
     turnBy(dx, dy) {
       turn.about -= dx * TURN;
       turn.tip = Math.min(Math.PI, Math.max(0, turn.tip - dy * TURN));
+      later();
+    },
+    /** Whether what is farther away looks smaller. @param {boolean} smaller */
+    lookIn(smaller) {
+      const wants = smaller ? perspective : parallel;
+      if (wants === camera) return;
+      camera = wants;
+      place();
       later();
     },
     turnTo(about, tip) {

@@ -8,7 +8,7 @@ export const CORNERS = 3;
  * @param {string} name
  * @param {Record<string, number>} numbers
  */
-function faceWords(name, numbers) {
+function facesInWords(name, numbers) {
   const faces = name
     .replace(/ [@#].*$/, "")
     .split(" | ")
@@ -19,11 +19,17 @@ function faceWords(name, numbers) {
   return `${said.slice(0, -1).join(", ")} and ${said.at(-1)}${alone ? ` of ${numberOf(faces[0])}` : ""}`;
 }
 
+/** A face in words: ``side of 1``. @param {string} name @param {Record<string, number>} numbers */
+export function faceWords(name, numbers) {
+  const [, operation, role] = name.match(/^(\w+)\.(\w+)/) ?? [name, "", "face"];
+  return `${role.replaceAll("_", " ")} of ${numbers[operation] ?? "?"}`;
+}
+
 /** An edge in words. @param {string} name @param {Record<string, number>} numbers */
-export const edgeWords = (name, numbers) => `edge between ${faceWords(name, numbers)}`;
+export const edgeWords = (name, numbers) => `edge between ${facesInWords(name, numbers)}`;
 
 /** A corner in words. @param {string} name @param {Record<string, number>} numbers */
-export const cornerWords = (name, numbers) => `corner of ${faceWords(name, numbers)}`;
+export const cornerWords = (name, numbers) => `corner of ${facesInWords(name, numbers)}`;
 
 /** Parts that stand in a sentence as its blanks are filled now. @param {any[]} parts @param {Record<string, any>} filled */
 export function standing(parts, filled) {
@@ -48,4 +54,6 @@ export const isEmpty = (value) =>
   value === null ||
   value === "" ||
   (typeof value === "object" && "names" in value && !value.names.length && !value.rule) ||
+  value.operations?.length === 0 ||
+  value.sections?.length < 2 ||
   (Array.isArray(value) && value.length < CORNERS);

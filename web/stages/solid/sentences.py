@@ -1,9 +1,11 @@
 """Operations as sentences on the page: words, blanks and what stands in them."""
 
 from nomogon_core.job.document import numbers_of
+from nomogon_core.job.ledger import number_text
 from nomogon_core.job.places import plane_words
 from nomogon_core.quantity.units import format_angle, format_length
-from nomogon_core.sentence import Choice, Length
+from nomogon_core.sentence import NUMBERS, Choice
+from nomogon_core.sketch.dimensions import listed
 from nomogon_core.solid.operations import DECLARATIONS, declaration
 from nomogon_core.solid.places import PLACES, Place
 from nomogon_core.solid.selection import words_of_rule
@@ -28,7 +30,9 @@ def filled(operation, unit):
     told = {}
     for name, value in operation.blanks.items():
         is_number = isinstance(value, dict) and "value" in value
-        told[name] = value["typed"] or f"{format_length(value['value'], unit=unit)} {unit}" if is_number else value
+        told[name] = (
+            value["typed"] or _written(declaration(operation.kind).blanks()[name], value, unit) if is_number else value
+        )
     return {"kind": operation.kind, "filled": told}
 
 
@@ -49,39 +53,63 @@ def words(document, operation, unit, numbers_told):
             told.append({"kind": part.kind, "blank": part.name, "value": "", "asks": part.asks, "empty": part.empty})
             continue
         entry = {"kind": part.kind, "blank": part.name, "tight": False, "asks": part.asks}
-        if isinstance(part, Length):
+        if isinstance(part, NUMBERS):
             late = value.get("late")
             number = numbers_told.get(part.name, value["value"])
             entry |= {
-                "value": value["typed"] if late and not numbers_told else format_length(number, unit=unit),
+                "kind": "number",
+                "value": value["typed"] if late and not numbers_told else number_text(number, part.dimension, unit),
                 "typed": value["typed"],
                 "name": value.get("name", ""),
             }
-        elif isinstance(part, Choice):
-            entry |= {"value": value, "options": list(part.options.items())}
+        elif isinstance(part, Choice) and isinstance(value, str):
+            entry |= {"kind": "choice", "value": value, "options": list(part.options.items())}
         else:
             entry["value"] = picked_words(document, part.kind, value, operation.title)
         told.append(entry)
     return told, [clause.offer for clause in found.offers(operation.blanks)]
 
 
+def _written(blank, value, unit):
+    """A number as it can be typed again."""
+    if blank.dimension == (1, 0):
+        return f"{format_length(value['value'], unit=unit)} {unit}"
+    return number_text(value["value"], blank.dimension, unit)
+
+
+def _several(count, word):
+    return f"{count} {word}{'s' if count > 1 else ''}"
+
+
 def picked_words(document, kind, value, title=""):
     """What was picked, in words."""
+    if kind == "plane":
+        return plane_words(document, value)
+    if kind == "axis":
+        of = value.get("sketch") and document["sketches"].get(value["sketch"], {}).get("title", "a lost sketch")
+        return f"a line of {of}" if of else "an edge"
+    if kind == "operations":
+        told = [str(numbers_of(document).get(one, "?")) for one in value["operations"]]
+        return f"operation{'s' if len(told) > 1 else ''} {listed(told)}"
+    if kind == "sections":
+        return _several(len(value["sections"]), "section")
+    if kind == "faces":
+        body = document["bodies"].get(value["body"], {}).get("name", "a lost body")
+        return f"{_several(len(value['names']), 'face')} of {body}"
     if kind == "body":
         return document["bodies"].get(value, {}).get("name", "a lost body")
     if kind == "edges":
         body = document["bodies"].get(value["body"], {}).get("name", "a lost body")
         if value.get("rule"):
             return words_of_rule(value["rule"], body, numbers_of(document))
-        count = len(value["names"])
-        return f"{count} edge{'s' if count > 1 else ''} of {body}"
+        return f"{_several(len(value['names']), 'edge')} of {body}"
     count = len(value["names"])
     sketch = document["sketches"].get(value["sketch"], {}).get("title", "a lost sketch")
     if title:
         return title
     if kind == "regions":
         return f"{'the region' if count == 1 else f'{count} regions'} of {sketch}"
-    return f"{count} circle{'s' if count > 1 else ''} of {sketch}"
+    return f"{_several(count, 'circle' if kind == 'centres' else 'curve')} of {sketch}"
 
 
 def plane_sentence(document, plane, unit):

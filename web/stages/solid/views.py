@@ -5,8 +5,11 @@ from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from nomogon_core.arguments import ID, LONGEST_NAME, Choice, Record, Rows, Text, Wrong
+from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
 from nomogon_core.job.document import numbers_of
+from nomogon_core.job.ledger import number_text
 from nomogon_core.job.places import plane_words
 from nomogon_core.sketch.drawing import draw, draw_regions
 from nomogon_core.solid.planes import BASE
@@ -22,6 +25,14 @@ from work import services
 from work.models import Output, Task
 from work.views import as_json
 
+MEASURE_PATIENCE_S = 20
+PICK = Record(
+    {"body": ID, "kind": Choice(("face", "edge", "corner")), "name": Text(LONGEST_NAME)},
+    required=("body", "kind", "name"),
+)
+PICKS = Rows(PICK, 1, 2)
+DIMENSIONS = {"length": (1, 0), "area": (2, 0), "angle": (0, 1)}
+
 
 @require_POST
 def build(request, job_id):
@@ -29,10 +40,12 @@ def build(request, job_id):
     while it works."""
     here = here_for(request, job_id)
     job, document, task = here.job, here.document, None
+    until = sent_by(request).get("until")
     if document["operations"] or document["planes"] or len(document["sketches"]) > 1:
-        task = services.wait(services.submit(job, "rebuild", services.rebuild_arguments(document)))
+        arguments = services.rebuild_arguments(services.rolled_back(document, until))
+        task = services.wait(services.submit(job, "rebuild", arguments))
     view = view_of(here, task.result if task and task.status == Task.DONE else None)
-    context = sheet_context(here, view, unit_of(request))
+    context = sheet_context(here, view, unit_of(request), until)
     return JsonResponse(
         {
             "version": job.version,
@@ -49,6 +62,8 @@ def build(request, job_id):
             "declared": sentences.declared(unit_of(request)),
             "operations": {one.name: sentences.filled(one, unit_of(request)) for one in view.build.operations},
             "numbers": numbers_of(document),
+            "steps": document["steps"],
+            "until": until if until in document["steps"] else None,
             "pictures": on_the_solid(laid_pictures(job, document), document, view.result),
             "faces": faces_in_words(document, view.result),
             "planes": [{"id": name, "words": plane_words(document, name)} for name in (*BASE, *document["planes"])],
@@ -81,14 +96,52 @@ def preview(request, job_id):
     """The solid as it would be with an operation that is being written; nothing of the job changes."""
     here = here_for(request, job_id, change=True)
     sent = sent_by(request)
-    name, unit = sent.get("name"), unit_of(request)
-    arguments = {"blanks": sent.get("blanks"), "unit": unit} | ({"name": name} if name else {"kind": sent.get("kind")})
+    name, unit, until = sent.get("name"), unit_of(request), sent.get("until")
+    until = until if until in here.document["steps"] else None
+    new = {"kind": sent.get("kind")} | ({"after": until} if until else {})
+    arguments = {"blanks": sent.get("blanks"), "unit": unit} | ({"name": name} if name else new)
     after = carry_out(here.document, "solid.set" if name else "solid.add", arguments, Shelf(here.job)).document
-    task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(after)))
+    step = name or after["steps"][after["steps"].index(until) + 1 if until else -1]
+    shown = services.rolled_back(after, step if until else None)
+    task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(shown)))
     done = task.status == Task.DONE
-    step = name or after["steps"][-1]
-    told = next((one["problem"] for one in task.result["steps"] if one["name"] == step), "") if done else task.problem
-    return JsonResponse({"work": as_json(task), "mesh": task.digest if done else None, "problem": told})
+    told = next((one for one in task.result["steps"] if one["name"] == step), {}) if done else {"problem": task.problem}
+    return JsonResponse(
+        {
+            "work": as_json(task),
+            "mesh": task.digest if done else None,
+            "problem": told.get("problem", ""),
+            "works": {
+                blank: f"{number_text(value, DIMENSIONS['length'], unit)} {unit}"
+                for blank, value in (told.get("suggestion") or {}).items()
+            },
+        }
+    )
+
+
+@require_POST
+def measure(request, job_id):
+    """Sizes of one thing picked on the solid, or between two, in words."""
+    here = here_for(request, job_id)
+    sent, unit = sent_by(request), unit_of(request)
+    picks = sent.get("picks")
+    try:
+        PICKS.check(picks)
+    except Wrong:
+        raise InputError("The page sent something that cannot be read; load it again.") from None
+    document = services.rolled_back(here.document, sent.get("until"))
+    task = services.submit(here.job, "measure", services.rebuild_arguments(document) | {"picks": picks})
+    task = services.wait(task, MEASURE_PATIENCE_S)
+    if task.status != Task.DONE:
+        raise InputError(task.problem or "The solid is still being built; click again in a moment.")
+    told = [f"{one['word']} {_size(one, unit)}" for one in task.result["measures"]]
+    between = next((one["between"] for one in task.result["measures"] if one["between"]), [])
+    return JsonResponse({"words": ", ".join(told), "between": between})
+
+
+def _size(one, unit):
+    number = number_text(one["value"], DIMENSIONS[one["kind"]], unit)
+    return f"{number} {unit}" if one["kind"] == "length" else number
 
 
 @require_GET

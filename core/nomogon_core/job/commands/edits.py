@@ -9,34 +9,37 @@ import attrs
 
 from nomogon_core.arguments import ID, IDS, PLAIN, TEXT, UNIT, Number, Record, Rows
 from nomogon_core.errors import InputError, NotNeededError, SketchError
+from nomogon_core.job.commands.drawing import light_and_scale
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.commands.sketch import coordinates, numbered, references, store_sketch
 from nomogon_core.job.document import calibration_of, sketch_id, sketch_of
 from nomogon_core.job.quantities import read_number
 from nomogon_core.quantity.expression import evaluate
 from nomogon_core.quantity.units import format_length
-from nomogon_core.sentence import Angle, Count, Factor, Length
+from nomogon_core.sentence import NUMBERS, Angle, Length
 from nomogon_core.sketch.blanks import Spot
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.dimensions import NAMES, refreshed
 from nomogon_core.sketch.edits import edit_called
+from nomogon_core.sketch.edits.corner import ways_at
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.proposals import U95, conditioned, propose
 from nomogon_core.sketch.solve import solve
+from nomogon_core.sketch.underhand import corner_radius
 from nomogon_core.trace.outlines import scale_u95
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.proposals import Proposal
 
 BLANKS = Record(rest=PLAIN)
-NUMBERS = (Length, Angle, Count, Factor)
 CONSTRAINT = Record({"kind": ID, "of": IDS, "value": Number(0, 1e5), "typed": TEXT}, required=("kind", "of"))
 MOST_ASKED = 12
+ARM_SHARE = 0.45
 
 
 @command("sketch.edit", sketch=ID, kind=ID, blanks=BLANKS, unit=UNIT)
 def carry_out_edit(
-    document: dict[str, Any], *, kind: str, blanks: dict[str, Any], sketch: str = "", unit: str = "mm"
+    document: dict[str, Any], library: Any, *, kind: str, blanks: dict[str, Any], sketch: str = "", unit: str = "mm"
 ) -> tuple[str, str]:
     """An edit of the sketch that is said as a sentence: its kind, and what fills its blanks."""
     declared, sketch = edit_called(kind), sketch_id(document, sketch)
@@ -54,6 +57,8 @@ def carry_out_edit(
             plain[name] = value["value"]
         else:
             plain[name] = coordinates(drawing, value) if isinstance(known[name], Spot) else value
+    if kind == "corner" and plain["how"] == "picture":
+        plain["size"] = _radius_in_picture(document, library, drawing, plain["corner"])
     edited = declared.build(drawing, plain)
     solution = solve(edited.sketch)
     if not solution.solved:
@@ -62,6 +67,14 @@ def carry_out_edit(
         )
     store_sketch(document, sketch, solution.sketch)
     return edited.told, f"Gone with it: {', '.join(edited.lost)}." if edited.lost else ""
+
+
+def _radius_in_picture(document, library, drawing, corner):
+    """The radius with which the last picture rounds a corner, to a hundredth of a millimetre."""
+    light, fit = light_and_scale(document, library, "")
+    ways, shorter = ways_at(drawing, corner)
+    radius = corner_radius(light, fit, drawing.points[corner], ways, ARM_SHARE * shorter)
+    return round(radius, 2) or 0.01
 
 
 def _number(document, blank, text, unit, sketch):

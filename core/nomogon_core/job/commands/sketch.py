@@ -8,9 +8,8 @@ from typing import Any
 
 import attrs
 
-from nomogon_core.arguments import ID, IDS, LONGEST_NAME, PLACE, SPOT, SWITCH, TEXT, UNIT, Rows, Text
-from nomogon_core.errors import InputError, SketchError
-from nomogon_core.geometry.curves import Ellipse
+from nomogon_core.arguments import ID, IDS, LONGEST_NAME, PLACE, SWITCH, TEXT, UNIT, Rows, Text
+from nomogon_core.errors import SketchError
 from nomogon_core.geometry.records import curve_of_record
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import calibration_of, clean_name, keep_sketch, next_id, picture_of, sketch_id, sketch_of
@@ -19,16 +18,15 @@ from nomogon_core.job.places import check_plane, plane_words
 from nomogon_core.job.quantities import free_name, read_number
 from nomogon_core.job.quantities import rename as rename_quantity
 from nomogon_core.job.schema import PLANE
-from nomogon_core.job.tracing import tied_joints
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit, trim
 from nomogon_core.sketch.conflicts import ConflictError
-from nomogon_core.sketch.constrain import constrain, kept_unmet, set_value, settled
+from nomogon_core.sketch.constrain import constrain, driving, kept_unmet, set_value, settled
 from nomogon_core.sketch.dimensions import NAMES, in_words, new_dimension, refreshed
+from nomogon_core.sketch.findings import find_findings
+from nomogon_core.sketch.mending import mend_all, mended, remedy_of
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint, Sketch
-from nomogon_core.sketch.regions import find_findings
 from nomogon_core.sketch.solve import Grab, solve
-from nomogon_core.sketch.underhand import along_edge, arc_near, round_near
 
 LEVEL_WITHIN = math.radians(1.5)
 MOST_ENTITIES, FARTHEST_MM = 5000, 1e6
@@ -47,7 +45,7 @@ def store_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
     keep_sketch(document, name, sketch)
 
 
-def _place(value):
+def place_of(value: Any) -> Any:
     """A point id or coordinates as sent by the page."""
     if isinstance(value, str):
         return value
@@ -63,203 +61,12 @@ def coordinates(sketch: Sketch, value: Any) -> tuple[float, float]:
     Raises:
         SketchError: there is no such point, or the place is out of reach.
     """
-    place = _place(value)
+    place = place_of(value)
     if isinstance(place, str):
         if place not in sketch.points:
             raise SketchError(f"There is no point {place} in the sketch any more; click again.")
         return sketch.points[place]
     return place
-
-
-@command("sketch.line", sketch=ID, start=SPOT, end=SPOT, construction=SWITCH, free=SWITCH)
-def line(
-    document: dict[str, Any],
-    *,
-    start: list[float] | str,
-    end: list[float] | str,
-    construction: bool = False,
-    free: bool = False,
-    sketch: str = "",
-) -> tuple[str, str]:
-    """A line; unless ``free``, a nearly level or upright one is made exactly so."""
-    drawing, name = edit.add_line(
-        sketch_of(document, sketch), _place(start), _place(end), construction=bool(construction)
-    )
-    note = ""
-    if not free:
-        drawing, note = _levelled(drawing, name)
-    store_sketch(document, sketch, drawing)
-    return "Line drawn", note
-
-
-def _levelled(sketch, name):
-    a, b = (sketch.points[point] for point in sketch.curves[name].points)
-    angle = math.remainder(math.atan2(b[1] - a[1], b[0] - a[0]), math.pi)
-    kind = (
-        "horizontal"
-        if abs(angle) < LEVEL_WITHIN
-        else "vertical"
-        if abs(abs(angle) - math.pi / 2) < LEVEL_WITHIN
-        else None
-    )
-    if kind is None:
-        return sketch, ""
-    try:
-        return constrain(
-            sketch, Constraint(kind, (name,))
-        ).sketch, f"Made {kind}; hold Alt while drawing to leave it as drawn."
-    except SketchError:
-        return sketch, ""
-
-
-@command("sketch.arc", sketch=ID, start=SPOT, middle=SPOT, end=SPOT, construction=SWITCH)
-def arc(
-    document: dict[str, Any],
-    *,
-    start: list[float],
-    middle: list[float],
-    end: list[float],
-    construction: bool = False,
-    sketch: str = "",
-) -> str:
-    """An arc through three places."""
-    drawing = sketch_of(document, sketch)
-    drawing, _ = edit.add_arc_through(
-        drawing, _place(start), coordinates(drawing, middle), _place(end), construction=bool(construction)
-    )
-    store_sketch(document, sketch, drawing)
-    return "Arc drawn"
-
-
-@command("sketch.circle", sketch=ID, center=SPOT, rim=SPOT, construction=SWITCH)
-def circle(
-    document: dict[str, Any], *, center: list[float], rim: list[float], construction: bool = False, sketch: str = ""
-) -> str:
-    """A circle from its centre and a place on its rim."""
-    drawing = sketch_of(document, sketch)
-    radius = math.dist(coordinates(drawing, center), coordinates(drawing, rim))
-    drawing, _ = edit.add_circle(drawing, _place(center), radius, construction=bool(construction))
-    store_sketch(document, sketch, drawing)
-    return f"Circle of {format_length(2 * radius)} mm drawn"
-
-
-@command("sketch.ellipse", sketch=ID, center=SPOT, first=SPOT, second=SPOT, construction=SWITCH)
-def ellipse(
-    document: dict[str, Any],
-    *,
-    center: list[float],
-    first: list[float],
-    second: list[float],
-    construction: bool = False,
-    sketch: str = "",
-) -> str:
-    """An ellipse from its centre, the end of one axis, and a place as far from that axis as the other one reaches."""
-    drawing = sketch_of(document, sketch)
-    drawing, name = edit.add_ellipse(
-        drawing, _place(center), _place(first), coordinates(drawing, second), construction=bool(construction)
-    )
-    store_sketch(document, sketch, drawing)
-    return _ellipse_in_words(drawing.geometry(name))
-
-
-def _ellipse_in_words(curve):
-    return f"Ellipse of {format_length(2 * curve.semi_axes[0])} × {format_length(2 * curve.semi_axes[1])} mm drawn"
-
-
-@command("sketch.spline", sketch=ID, places=Rows(SPOT, 2, 500), construction=SWITCH)
-def spline(
-    document: dict[str, Any], *, places: list[list[float] | str], construction: bool = False, sketch: str = ""
-) -> str:
-    """A smooth spline through places."""
-    drawing, _ = edit.add_spline_through(
-        sketch_of(document, sketch), [_place(value) for value in places], construction=bool(construction)
-    )
-    store_sketch(document, sketch, drawing)
-    return f"Spline through {len(places)} places drawn"
-
-
-def _picture(document, library, picture):
-    """(linear light, calibration) of the picture worked on.
-
-    Raises:
-        InputError: there is none, or it has no scale.
-    """
-    fit = calibration_of(document, picture)
-    if fit is None:
-        raise InputError(
-            "There is no picture with a known length under the sketch; set one in Reference first, or draw with Alt "
-            "held."
-        )
-    return library.light(document, picture), fit
-
-
-@command("sketch.follow", sketch=ID, picture=ID, start=SPOT, end=SPOT)
-def follow(
-    document: dict[str, Any], library: Any, *, start: list[float], end: list[float], sketch: str = "", picture: str = ""
-) -> str:
-    """The picture's edge between two places, as the fewest curves."""
-    drawing = sketch_of(document, sketch)
-    light, fit = _picture(document, library, picture)
-    ends = [_place(value) for value in (start, end)]
-    drawn = along_edge(
-        light, fit, coordinates(drawing, start), coordinates(drawing, end), FOLLOW_TOLERANCE_PX * fit.mm_per_px
-    )
-    drawing, names, joints = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
-    store_sketch(document, sketch, tied_joints(_caught(drawing, names, ends), joints))
-    return f"Edge followed: {len(names)} curve{'s' if len(names) > 1 else ''}"
-
-
-def _caught(sketch, names, ends):
-    """The sketch with the outer ends of a chain of new curves joined to the points that were clicked on, where there
-    were any."""
-    for point, curve in zip(ends, (names[0], names[-1])):
-        if isinstance(point, str):
-            sketch = edit.merge_points(sketch, point, _outer_end(sketch, curve, sketch.points[point]))
-    return solve(sketch).sketch
-
-
-def _outer_end(sketch, name, near):
-    return min(sketch.curves[name].end_points(), key=lambda point: math.dist(sketch.points[point], near))
-
-
-@command("sketch.arc_edge", sketch=ID, picture=ID, start=SPOT, end=SPOT, middle=SPOT)
-def arc_edge(
-    document: dict[str, Any],
-    library: Any,
-    *,
-    start: list[float] | str,
-    end: list[float],
-    middle: list[float] | str,
-    sketch: str = "",
-    picture: str = "",
-) -> str:
-    """An arc on the picture's edge along three rough places."""
-    drawing = sketch_of(document, sketch)
-    light, fit = _picture(document, library, picture)
-    drawn = arc_near(light, fit, *(coordinates(drawing, value) for value in (start, end, middle)))
-    drawing, names, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn", closed=False)
-    store_sketch(document, sketch, _caught(drawing, names, (start, end)))
-    return f"Arc of radius {format_length(drawn.curves[0].radius)} mm on the picture's edge"
-
-
-@command("sketch.round", sketch=ID, picture=ID, place=SPOT)
-def round_edge(
-    document: dict[str, Any], library: Any, *, place: list[float] | str, sketch: str = "", picture: str = ""
-) -> tuple[str, str] | str:
-    """A circle, or an ellipse, on the round edge around a place."""
-    drawing = sketch_of(document, sketch)
-    light, fit = _picture(document, library, picture)
-    drawn = round_near(light, fit, coordinates(drawing, place))
-    found = drawn.curves[0]
-    drawing, _, _ = edit.add_outline(drawing, drawn.curves, drawn.u95, origin="drawn")
-    store_sketch(document, sketch, drawing)
-    if isinstance(found, Ellipse):
-        return (
-            _ellipse_in_words(found),
-            "That edge is an oval. If it is round in reality, delete the ellipse and take the tilt out of the picture "
-            "first.",
-        )
-    return f"Circle of {format_length(2 * found.radius)} mm on the picture's edge"
 
 
 def _cut(document, name, change, told):
@@ -281,19 +88,19 @@ def _cut(document, name, change, told):
 @command("sketch.trim", sketch=ID, name=ID, place=PLACE)
 def trim_curve(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """Take away the part of a curve that was clicked, back to where it crosses others."""
-    return _cut(document, sketch, trim.trim(sketch_of(document, sketch), name, _place(place)), "Curve trimmed")
+    return _cut(document, sketch, trim.trim(sketch_of(document, sketch), name, place_of(place)), "Curve trimmed")
 
 
 @command("sketch.extend", sketch=ID, name=ID, place=PLACE)
 def extend_curve(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> tuple[str, str]:
     """Carry a curve's loose end on to the next curve."""
-    return _cut(document, sketch, trim.extend(sketch_of(document, sketch), name, _place(place)), "Curve carried on")
+    return _cut(document, sketch, trim.extend(sketch_of(document, sketch), name, place_of(place)), "Curve carried on")
 
 
 @command("sketch.add_spline_point", sketch=ID, name=ID, place=PLACE)
 def add_spline_point(document: dict[str, Any], *, name: str, place: list[float], sketch: str = "") -> str:
     """A point more on a spline."""
-    store_sketch(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, _place(place)))
+    store_sketch(document, sketch, trim.add_spline_point(sketch_of(document, sketch), name, place_of(place)))
     return "Point added to the spline"
 
 
@@ -302,7 +109,7 @@ def remove_spline_point(
     document: dict[str, Any], *, name: str, place: list[float], sketch: str = ""
 ) -> tuple[str, str]:
     """A point fewer on a spline; the note says how far the curve moved."""
-    drawing, off = trim.remove_spline_point(sketch_of(document, sketch), name, _place(place))
+    drawing, off = trim.remove_spline_point(sketch_of(document, sketch), name, place_of(place))
     store_sketch(document, sketch, drawing)
     return "Point taken from the spline", f"The spline moved by at most {format_length(off)} mm."
 
@@ -355,25 +162,31 @@ def settle_conflict(document: dict[str, Any], *, name: str, drop: str = "", sket
     return f"{gone[0].upper()}{gone[1:]} dropped" if gone else "Conflict settled", change.note
 
 
-@command("sketch.mend", sketch=ID, below=TEXT, unit=UNIT)
-def mend(document: dict[str, Any], *, below: str, unit: str = "mm", sketch: str = "") -> tuple[str, str]:
-    """Every gap up to a size joined, curves without length and doubled ones taken away."""
-    most = read_number(document, below, unit=unit).value
-    drawing, joined, gone = sketch_of(document, sketch), 0, 0
-    for finding in find_findings(drawing):
-        if finding.code == "gap" and finding.size <= most and all(one in drawing.points for one in finding.of):
-            trial = solve(edit.merge_points(drawing, *finding.of))
-            if trial.solved:
-                drawing, joined = trial.sketch, joined + 1
-        elif finding.code in ("no length", "double") and finding.of[-1] in drawing.curves:
-            drawing, gone = edit.remove(drawing, [finding.of[-1]]), gone + 1
-    if not joined + gone:
-        raise SketchError(f"There is nothing to mend up to {format_length(most)} mm.")
-    store_sketch(document, sketch, refreshed(drawing))
-    left = len(find_findings(drawing))
-    told = f"{joined} gap{'s' if joined != 1 else ''} joined"
-    told += f", {gone} curve{'s' if gone != 1 else ''} taken away" if gone else ""
-    return told, f"{left} left to mend by hand." if left else ""
+@command("sketch.mend", sketch=ID, below=TEXT, of=IDS, unit=UNIT)
+def mend(
+    document: dict[str, Any], *, below: str = "", of: Sequence[str] = (), unit: str = "mm", sketch: str = ""
+) -> tuple[str, str]:
+    """What keeps areas from closing put right: one finding, by the ids that it speaks of; or all whose remedy changes
+    no more than a size: gaps joined, doubled curves and such without length taken away, ends that poke past a crossing
+    cut off."""
+    drawing = sketch_of(document, sketch)
+    if of:
+        finding = next((one for one in find_findings(drawing) if one.of == tuple(of)), None)
+        remedy = remedy_of(finding) if finding else None
+        if finding is None or remedy is None:
+            raise SketchError("That is mended already, or it takes you to say how; look at the drawing again.")
+        changed, told = mended(drawing, finding), f"{finding.code.capitalize()} mended: {remedy.words.lower()}"
+        if changed is None:
+            raise SketchError("The constraints do not allow that; delete one that holds it apart first.")
+    else:
+        most = read_number(document, below, unit=unit).value
+        changed, count = mend_all(drawing, most)
+        if not count:
+            raise SketchError(f"There is nothing to mend up to {format_length(most)} mm.")
+        told = f"{count} mended" if count > 1 else "One mended"
+    store_sketch(document, sketch, refreshed(changed))
+    left = len(find_findings(changed))
+    return told, f"{left} left to mend by hand." if left and not of else ""
 
 
 def references(sketch: Sketch, of: Sequence[str]) -> tuple[str, ...]:
@@ -470,6 +283,14 @@ def change_value(
     )
 
 
+@command("sketch.drive", name=ID, on=SWITCH)
+def drive(document: dict[str, Any], *, name: str, on: bool) -> str:
+    """A dimension drives at its present value from now on, or only reads (``on`` false)."""
+    sketch, drawing, item = _dimension(document, name)
+    store_sketch(document, sketch, driving(drawing, name, on).sketch)
+    return f"{item.name} drives now" if on else f"{item.name} only reads now"
+
+
 @command("sketch.rename", name=ID, text=TEXT)
 def rename(document: dict[str, Any], *, name: str, text: str) -> str:
     """Another name for a dimension, in all expressions too."""
@@ -483,7 +304,7 @@ def drag(
     document: dict[str, Any], *, held: list[str], offset: list[float], place: list[float], sketch: str = ""
 ) -> str:
     """What is free moves; the rest stays."""
-    moved = Grab(sketch_of(document, sketch), held).move(_place(offset), _place(place))
+    moved = Grab(sketch_of(document, sketch), held).move(place_of(offset), place_of(place))
     store_sketch(document, sketch, refreshed(moved))
     return "Dragged"
 
@@ -528,29 +349,6 @@ def join(document: Any, *, first: Any, second: Any, sketch: str = "") -> Any:
         )
     store_sketch(document, sketch, refreshed(solution.sketch))
     return f"Gap of {format_length(gap)} mm joined"
-
-
-@command("sketch.rectangle", sketch=ID, first=SPOT, second=SPOT, construction=SWITCH)
-def rectangle(
-    document: dict[str, Any], *, first: list[float], second: list[float], construction: bool = False, sketch: str = ""
-) -> str:
-    """Four lines, level and upright, between two opposite corners."""
-    drawing = sketch_of(document, sketch)
-    (x0, y0), (x1, y1) = coordinates(drawing, first), coordinates(drawing, second)
-    if abs(x1 - x0) < edit.SAME_PLACE_MM or abs(y1 - y0) < edit.SAME_PLACE_MM:
-        raise SketchError("The rectangle would have no area: both corners lie on one line. Click the corners apart.")
-    places = [_place(first), (x1, y0), _place(second), (x0, y1)]
-    names = []
-    for place in places:
-        drawing, name = (drawing, place) if isinstance(place, str) else edit.add_point(drawing, place)
-        names.append(name)
-    for index, kind in enumerate(("horizontal", "vertical", "horizontal", "vertical")):
-        drawing, line_name = edit.add_line(
-            drawing, names[index], names[(index + 1) % 4], construction=bool(construction)
-        )
-        drawing, _ = edit.add_constraint(drawing, Constraint(kind, (line_name,)))
-    store_sketch(document, sketch, drawing)
-    return f"Rectangle of {format_length(abs(x1 - x0))} × {format_length(abs(y1 - y0))} mm drawn"
 
 
 @command("sketch.new", title=TEXT, plane=PLANE)

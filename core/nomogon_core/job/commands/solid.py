@@ -10,14 +10,14 @@ from nomogon_core.errors import OperationError
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import COLOURS, USUAL_MATERIAL, clean_name, next_id, numbers_of
 from nomogon_core.job.places import check_plane
-from nomogon_core.job.quantities import free_name, read_number, rename_in_all
+from nomogon_core.job.quantities import free_name, read_number, read_plain, rename_in_all
 from nomogon_core.job.schema import PLANE_FIELDS
 from nomogon_core.quantity.units import format_angle, format_length
-from nomogon_core.sentence import Length
+from nomogon_core.sentence import NUMBERS, Angle, Blank, Choice, Length
 from nomogon_core.solid.facts import DENSITIES
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.planes import operation_of
-from nomogon_core.solid.sentence import BodyBlank, Centres, Edges, Regions
+from nomogon_core.solid.sentence import BodyBlank, Operations, PlaneBlank, sketches_in
 
 BLANKS = Record(rest=PLAIN)
 MOST_STEPS = 400
@@ -48,19 +48,22 @@ def _filled(document, declared, name, blanks, unit, old=None):
             raise OperationError(f"{declared.title} has no {key!r}; it has {', '.join(declared.blanks())}.")
         if value is None:
             kept.pop(key, None)
-        elif isinstance(blank, Length):
-            kept[key] = _length(document, declared, name, blank, value, unit, kept.get(key))
+        elif isinstance(blank, NUMBERS):
+            kept[key] = _number_in(document, declared, name, blank, value, unit, kept.get(key))
         else:
             kept[key] = value
     return kept
 
 
-def _length(document, declared, name, blank, value, unit, before):
+def _number_in(document, declared, name, blank, value, unit, before):
     if not isinstance(value, str):
-        raise OperationError(f"{declared.title} expects a length as text for its {blank.name}, for example 6 mm.")
-    told = read_number(document, value, unit=unit, at=name)
+        raise OperationError(f"{declared.title} expects a {blank.kind} as text for its {blank.name}, as {blank.usual}.")
+    if isinstance(blank, (Length, Angle)):
+        told = read_number(document, value, unit=unit, angle=isinstance(blank, Angle), at=name)
+    else:
+        told = read_plain(document, value)
     title = document["operations"].get(name, {}).get("title") or declared.kind
-    called = (before or {}).get("name") or free_name(document, f"{title} {blank.name}")
+    called = (before or {}).get("name") or free_name(document, f"{title} {blank.name.replace('_', ' ')}")
     return {"typed": told.typed, "value": told.value, "name": called} | ({"late": True} if told.late else {})
 
 
@@ -73,18 +76,25 @@ def _check_picks(document, declared, name, blanks):
     steps = document["steps"]
     before = steps[: steps.index(name)] if name in steps else steps
     for blank in declared.standing(blanks):
-        if isinstance(blank, (Regions, Centres)):
-            picked = blanks[blank.name]["sketch"]
+        if not isinstance(blank, Blank):
+            continue
+        value = blanks[blank.name]
+        for picked in sketches_in(value):
             if picked not in document["sketches"]:
                 raise OperationError("That sketch is not in the job any more; choose again.")
             if picked not in before:
                 raise OperationError(
                     f"{document['sketches'][picked]['title']} stands later in the Build sheet; move it up first."
                 )
-        elif isinstance(blank, (Edges, BodyBlank)):
-            picked = blanks[blank.name] if isinstance(blank, BodyBlank) else blanks[blank.name]["body"]
-            if picked not in document["bodies"]:
-                raise OperationError(f"There is no body {picked!r} in the job; extrude a region as a new body first.")
+        if isinstance(blank, Operations):
+            for picked in value["operations"]:
+                if picked not in before or picked not in document["operations"]:
+                    raise OperationError("An operation that is to be repeated has to stand before this one.")
+        picked = value if isinstance(blank, BodyBlank) else value.get("body") if isinstance(value, dict) else None
+        if picked is not None and picked not in document["bodies"]:
+            raise OperationError(f"There is no body {picked!r} in the job; extrude a region as a new body first.")
+        if isinstance(blank, PlaneBlank):
+            check_plane(document, value, name)
 
 
 def _with_body(document, declared, blanks):
@@ -175,8 +185,12 @@ def set_blanks(document: dict[str, Any], *, name: str, blanks: dict[str, str], u
     declared = declaration(data["kind"])
     filled = _filled(document, declared, name, blanks, unit, data["blanks"])
     for blank in declared.standing(filled):
-        if isinstance(blank, Length) and blank.name not in filled:
-            filled[blank.name] = _length(document, declared, name, blank, blank.usual, "mm", None)
+        if isinstance(blank, NUMBERS) and blank.name not in filled:
+            filled[blank.name] = _number_in(document, declared, name, blank, blank.usual, "mm", None)
+        elif isinstance(blank, Choice) and blank.name not in filled:
+            filled[blank.name] = next(iter(blank.options))
+        elif isinstance(blank, PlaneBlank) and blank.name not in filled:
+            filled[blank.name] = "plan"
     if set(blanks) & {blank.name for blank in declared.blanks().values() if isinstance(blank, BodyBlank)} | (
         {"result"} & set(blanks)
     ):
@@ -195,9 +209,7 @@ def _told(filled, blanks):
         if value is None:
             words.append(f"{key} taken away")
         elif isinstance(value, dict) and "value" in value:
-            words.append(
-                f"{key} set to {value['typed'] if value.get('late') else format_length(value['value']) + ' mm'}"
-            )
+            words.append(f"{key} set to {value['typed'] or format_length(value['value']) + ' mm'}")
         else:
             words.append(f"other {key} chosen")
     return ", ".join(words) or "nothing changed"
@@ -248,8 +260,13 @@ def _read_by(document, name):
     if name in document["operations"]:
         blanks = document["operations"][name]["blanks"]
         values = [value for value in blanks.values() if isinstance(value, dict)]
-        read = {value["sketch"] for value in values if "sketch" in value}
+        read = {sketch for value in values for sketch in sketches_in(value)}
+        for key, value in blanks.items():
+            if isinstance(declaration(document["operations"][name]["kind"]).blanks().get(key), PlaneBlank):
+                read |= _plane_reads(value)
         for value in values:
+            read |= set(value.get("operations", ()))
+            read |= _edge_reads(value["edge"]) if "edge" in value else set()
             rule = value.get("rule") or {}
             read |= {operation_of(one) for one in value.get("names", ()) if "sketch" not in value}
             read |= {rule["operation"]} if rule.get("operation") else set()

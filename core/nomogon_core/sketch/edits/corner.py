@@ -11,7 +11,7 @@ import numpy as np
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.crossings import at, part, span
 from nomogon_core.geometry.curves import length
-from nomogon_core.sentence import Choice, Declaration, Length
+from nomogon_core.sentence import Choice, Declaration, Length, When
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.arrange import Edited
 from nomogon_core.sketch.blanks import Corner
@@ -30,17 +30,35 @@ LEAST_TURN = math.radians(1.0)
 
 def build(sketch: Sketch, filled: dict[str, Any]) -> Edited:
     corner, size = filled["corner"], filled["size"]
-    pair = [name for name, curve in sketch.curves.items() if corner in curve.end_points()]
-    if len(pair) != 2:
-        raise SketchError("Click a corner at which just two curves meet.")
-    arms = [_Arm(sketch, name, corner) for name in pair]
+    arms = _arms(sketch, corner)
     turn = abs(math.pi - _angle_between(arms))
     if turn < LEAST_TURN:
         raise SketchError("These two curves go on smoothly into each other there; there is no corner to change.")
-    found = (_rounded if filled["how"] == "round" else _cut)(arms, size)
+    rounded = filled["how"] != "cut"
+    found = (_rounded if rounded else _cut)(arms, size)
     if found is None:
         raise SketchError(_too_large(arms, size, filled["how"]))
-    return _with_corner(sketch, corner, arms, found, size, filled["how"] == "round")
+    return _with_corner(sketch, corner, arms, found, size, rounded)
+
+
+def _arms(sketch, corner):
+    pair = [name for name, curve in sketch.curves.items() if corner in curve.end_points()]
+    if len(pair) != 2:
+        raise SketchError("Click a corner at which just two curves meet.")
+    return [_Arm(sketch, name, corner) for name in pair]
+
+
+def ways_at(sketch: Sketch, corner: str) -> tuple[tuple[np.ndarray, np.ndarray], float]:
+    """(unit directions of both curves away from a corner, length of the shorter one).
+
+    Raises:
+        SketchError: there are not two curves at it, or they go on smoothly into each other.
+    """
+    arms = _arms(sketch, corner)
+    if abs(math.pi - _angle_between(arms)) < LEAST_TURN:
+        raise SketchError("These two curves go on smoothly into each other there; there is no corner to change.")
+    first, second = (way / np.hypot(*way) for way in (arm.at(0.0)[1] for arm in arms))
+    return (first, second), min(length(arm.curve) for arm in arms)
 
 
 class _Arm:
@@ -186,8 +204,20 @@ DECLARATION = Declaration(
     sentence=(
         "Corner at",
         Corner("corner", asks="Click a point at which two curves meet.", empty="a corner"),
-        Choice("how", asks="Rounded or cut.", options={"round": "rounded with radius", "cut": "cut on both sides by"}),
-        Length("size", asks="Type the size.", empty="a size", usual="3 mm", usual_in="1/8 in"),
+        Choice(
+            "how",
+            asks="Rounded or cut.",
+            options={
+                "round": "rounded with radius",
+                "picture": "rounded as the picture shows",
+                "cut": "cut on both sides by",
+            },
+        ),
+        When(
+            "how",
+            ("round", "cut"),
+            (Length("size", asks="Type the size.", empty="a size", usual="3 mm", usual_in="1/8 in"),),
+        ),
         ".",
     ),
     build=build,

@@ -2,47 +2,130 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
-from nomogon_core.sentence import Choice, Clause, Declaration, Length, When
-from nomogon_core.solid.sentence import BodyBlank, Regions
+import attrs
+import numpy as np
+
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import bounds, outline_points
+from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
+from nomogon_core.solid.phrases import RESULT
+from nomogon_core.solid.sentence import PlaneBlank, Regions
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
     from nomogon_core.solid.bodies import Body
-    from nomogon_core.solid.planes import Frame
 
 ORDER = 1
-OVERSHOOT_MM = 1.0
+OVERSHOOT_MM, CHORD_MM = 1.0, 0.01
+LEVEL_MM, LEAST_LEAN = 1e-7, 1e-6
+MOST_DRAFT = math.radians(60)
 
 
-def span(ask: Ask, frame: Frame) -> tuple[float, float]:
+def build(ask: Ask) -> dict[str, Body]:
+    frame, regions = ask.regions("regions")
+    low, height = _span(ask, frame, regions)
+    tools, names = [], ask.no_names()
+    for loops in regions:
+        tools.append((_drafted if ask.choice("draft") else _upright)(ask, loops, low, height, names))
+    tools, names = ask.placed(tools, names, frame)
+    if ask.choice("extent") == "to":
+        tools, names = _ended(ask, tools, names, frame, regions)
+    return ask.put(ask.choice("result"), "body", tools, names)
+
+
+def _upright(ask, loops, low, height, names):
+    face, named = ask.kernel.face_of(loops, low)
+    maker = ask.kernel.prism(face, height)
+    for edge, curve in named:
+        for side in ask.kernel.items(maker.Generated(edge)):
+            names.put(side, ask.called(f"side({curve})"))
+    names.put(maker.FirstShape(), ask.called("bottom"))
+    names.put(maker.LastShape(), ask.called("top"))
+    return maker.Shape()
+
+
+def _span(ask, frame, regions):
     """(low, height) of the prism along the normal of the plane."""
     start = ask.number("start")
     if ask.choice("extent") == "through":
         low, high = ask.heights(ask.body("body"), frame)
         return low - OVERSHOOT_MM, high - low + 2 * OVERSHOOT_MM
+    if ask.choice("extent") == "to":
+        heights = _heights_of(ask.plane("to"), frame, regions)
+        if min(heights) < -LEVEL_MM and max(heights) > LEVEL_MM:
+            raise OperationError("The plane that it should go up to cuts through the region; choose another.")
+        far = max(heights, key=abs)
+        return (0.0, far + OVERSHOOT_MM) if far > 0 else (far - OVERSHOOT_MM, OVERSHOOT_MM - far)
     length, way = ask.number("length"), ask.choice("way")
     if way == "both":
         return start - length / 2, length
     return (start - length, length) if way == "down" else (start, length)
 
 
-def build(ask: Ask) -> dict[str, Body]:
-    frame, regions = ask.regions("regions")
-    low, height = span(ask, frame)
-    tools, names = [], ask.no_names()
-    for loops in regions:
-        face, named = ask.kernel.face_of(loops, low)
-        maker = ask.kernel.prism(face, height)
-        for edge, curve in named:
-            for side in ask.kernel.items(maker.Generated(edge)):
-                names.put(side, ask.called(f"side({curve})"))
-        names.put(maker.FirstShape(), ask.called("bottom"))
-        names.put(maker.LastShape(), ask.called("top"))
-        tools.append(maker.Shape())
-    tools, names = ask.placed(tools, names, frame)
-    return ask.put(ask.choice("result"), "body", tools, names)
+def _heights_of(plane, frame, regions):
+    """How far above the sketch the other plane is at places around the regions."""
+    lean = float(np.dot(plane.normal, frame.normal))
+    if abs(lean) < LEAST_LEAN:
+        raise OperationError("The plane that it should go up to stands upright on the sketch; choose another.")
+    curves = [curve for loops in regions for _, curve in loops[0]]
+    places = np.vstack([outline_points([curve], CHORD_MM) for curve in curves])
+    points = np.array([frame.in_space(tuple(place)) for place in places])
+    return ((np.array(plane.origin) - points) @ np.array(plane.normal)) / lean
+
+
+def _ended(ask, tools, names, frame, regions):
+    """Prisms cut off at the plane that they go up to."""
+    plane = ask.plane("to")
+    if np.mean(_heights_of(plane, frame, regions)) * np.dot(plane.normal, frame.normal) > 0:
+        plane = plane.turned_over()
+    # The block lies on the side of the plane that its normal shows to, which is the sketch's.
+    here = attrs.evolve(plane, origin=plane.in_space(plane.of_space(frame.in_space(_middle(regions)))[:2]))
+    reach = ask.kernel.reach_of([*tools])
+    block = ask.kernel.block(here, reach, reach)
+    for face in ask.kernel.faces_of(block):
+        _, normal = ask.kernel.plane_of(face)
+        if np.dot(normal, here.normal) < -1 + LEVEL_MM:
+            names.put(face, ask.called("top"))
+    return ask.overlapped(tools, block, names)
+
+
+def _middle(regions):
+    low, high = bounds([curve for loops in regions for _, curve in loops[0]], CHORD_MM)
+    return tuple((a + b) / 2 for a, b in zip(low, high))
+
+
+def _drafted(ask, loops, low, height, names):
+    """A solid over a region whose sides lean into the material, away from the end at the sketch's plane."""
+    angle = ask.number("draft")
+    if not 0 < abs(angle) < MOST_DRAFT:
+        raise OperationError("A draft lies between 0 and 60°; negative grows wider.")
+    up = ask.choice("way") != "down"
+    neutral, far = (low, low + height) if up else (low + height, low)
+    plain = ask.no_names()
+    upright = _upright(ask, loops, low, height, plain)
+    maker = ask.kernel.leaning(upright, angle, neutral, 1.0 if up else -1.0)
+    if maker is not None:
+        for face in ask.kernel.faces_of(upright):
+            names.put(maker.ModifiedShape(face), plain.get(face))
+        return maker.Shape()
+    solids = []
+    for index, loop in enumerate(loops):
+        solid, sides, ends = ask.kernel.drafted_loop(loop, neutral, far, angle if index == 0 else -angle)
+        if solid is None or not ask.kernel.facts_of(solid).valid:
+            raise OperationError(
+                "These sides cannot lean that much: one would vanish or cross another. Type a smaller angle, or draft "
+                "fewer regions at once."
+            )
+        for side, curve in sides:
+            names.put(side, ask.called(f"side({curve})"))
+        if index == 0:
+            for face, role in zip(ends, ("bottom", "top") if up else ("top", "bottom")):
+                names.put(face, ask.called(role))
+        solids.append(solid)
+    return ask.cut_out(solids, names)
 
 
 DECLARATION = Declaration(
@@ -53,7 +136,8 @@ DECLARATION = Declaration(
     sentence=(
         "Extrude",
         Regions("regions", asks="Click the regions to extrude; click again to leave one out.", empty="the regions"),
-        Choice("extent", asks="How far it goes.", options={"by": "by", "through": "through everything"}),
+        Choice("extent", asks="How far it goes.", options={"by": "by", "through": "through everything", "to": "up to"}),
+        When("extent", ("to",), (PlaneBlank("to", asks="Click a flat face, or choose a plane.", empty="a plane"),)),
         When(
             "extent",
             ("by",),
@@ -77,18 +161,16 @@ DECLARATION = Declaration(
                         "above the plane",
                     ),
                 ),
+                Clause(
+                    "draft",
+                    (
+                        ", sides leaning",
+                        Angle("draft", asks="Type the draft; negative grows wider.", empty="an angle", usual="2°"),
+                    ),
+                ),
             ),
         ),
-        ",",
-        Choice(
-            "result",
-            asks="What becomes of it.",
-            options={"new": "as new body", "add": "added to", "cut": "cut out of"},
-        ),
-        BodyBlank(
-            "body", asks="Click the body, or type the name of the new one.", empty="a body", when="result", makes="new"
-        ),
-        ".",
+        *RESULT,
     ),
     build=build,
     example={

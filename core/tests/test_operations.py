@@ -1,0 +1,696 @@
+"""Operations of the Build sheet against closed formulas: revolve, loft, chamfer, hollow, mirror, repeat, split …"""
+
+import math
+import unittest
+
+import numpy as np
+from scipy.integrate import simpson
+from shapely import Polygon
+
+from core.tests.specimens import drawn, number, sheet_of
+from examples.render import hole, rounded_polygon
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import Line, Spline, outline_points
+from nomogon_core.job.document import new_document
+from nomogon_core.job.quantities import read_number
+from nomogon_core.sketch import edit, model
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid import graph, keeping, kernel, naming, planes
+from nomogon_core.solid.measuring import measured
+from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
+
+BOX = rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4)
+
+
+def step(name, kind, **blanks):
+    return OperationStep(name, kind, {key: _filled(value) for key, value in blanks.items()})
+
+
+def _filled(value):
+    return number(value) if isinstance(value, (int, float)) else value
+
+
+def picked(sketch, index=0, name="s1"):
+    return {"sketch": name, "names": [find_regions(sketch)[index].name]}
+
+
+def block(sketch, height=10.0, body="Plate"):
+    return step("op1", "extrude", regions=picked(sketch), extent="by", length=height, way="up", result="new", body=body)
+
+
+def built(sketch, *steps):
+    """The bodies, after every step succeeded."""
+    told = graph.run(
+        sheet_of(
+            sketch,
+            [one for one in steps if isinstance(one, OperationStep)],
+            *[one for one in steps if not isinstance(one, OperationStep)],
+        )
+    )
+    problems = [one.problem for one in told.steps if one.problem]
+    assert not problems, problems
+    for body in told.bodies.values():
+        assert body.facts.valid and all(body.names.get(face) for face in kernel.faces_of(body.shape)), body
+    return told.bodies
+
+
+def problem_of(sketch, *steps):
+    return graph.run(sheet_of(sketch, steps)).steps[-1].problem
+
+
+class Extrude(unittest.TestCase):
+    def extruded(self, sketch, **blanks):
+        usual = {
+            "regions": picked(sketch),
+            "extent": "by",
+            "length": 10.0,
+            "way": "up",
+            "result": "new",
+            "body": "Plate",
+        }
+        return step("op1", "extrude", **(usual | blanks))
+
+    def test_draft_by_the_prismatoid(self):
+        """Prismatoid: h / 6 (A1 + A2 + 4 Am); any geometry text. Each side leans in by h tan(draft)."""
+        sketch = drawn(BOX)
+        for degrees, way in ((5, "up"), (5, "down"), (-3, "up")):
+            lean = 10 * math.tan(math.radians(degrees))
+            areas = [(40 - 2 * share * lean) * (20 - 2 * share * lean) for share in (0, 1, 0.5)]
+            body = built(sketch, self.extruded(sketch, draft=math.radians(degrees), way=way))["Plate"]
+            self.assertAlmostEqual(body.facts.volume_mm3, 10 / 6 * (areas[0] + areas[1] + 4 * areas[2]), places=6)
+            self.assertIn("op1.top", {body.names.get(face) for face in kernel.faces_of(body.shape)})
+
+    def test_draft_of_splines_with_a_hole(self):
+        """Areas of sections by shapely's buffers (a general-purpose library), integrated by Simpson's rule."""
+        places = [
+            ((40 + 6 * math.sin(3 * a)) * math.cos(a), (40 + 6 * math.sin(3 * a)) * math.sin(a))
+            for a in np.arange(24) * math.pi / 12
+        ]
+        loop = np.array([*places, places[0]])
+        ways = (np.roll(loop[:-1], -1, axis=0) - np.roll(loop[:-1], 1, axis=0)) / 6
+        outline = tuple(
+            Spline([loop[k], loop[k] + ways[k], loop[k + 1] - ways[(k + 1) % 24], loop[k + 1]]) for k in range(24)
+        )
+        sketch = drawn(outline, hole(3, 2, 20))
+        body = built(sketch, self.extruded(sketch, draft=math.radians(4)))["Plate"]
+        polygon, heights = Polygon(outline_points(outline, 1e-3)), np.linspace(0, 10, 21)
+        lean = math.tan(math.radians(4))
+        areas = [polygon.buffer(-z * lean, quad_segs=64).area - math.pi * (10 + z * lean) ** 2 for z in heights]
+        self.assertAlmostEqual(body.facts.volume_mm3 / simpson(areas, x=heights), 1, places=4)
+        names = {body.names.get(face) for face in kernel.faces_of(body.shape)}
+        self.assertEqual(len([name for name in names if name.startswith("op1.side(")]), 25)
+
+    def test_up_to_a_leaning_plane(self):
+        sketch = drawn(BOX)
+        lean = PlaneStep("l1", "Lean", "turned", {"from": "plan", "axis": "across", "angle": number(math.radians(20))})
+        roof = PlaneStep("l2", "Roof", "offset", {"from": "l1", "distance": number(15.0)})
+        body = built(sketch, lean, roof, self.extruded(sketch, extent="to", to="l2"))["Plate"]
+        middle = 15 / math.cos(math.radians(20)) + 10 * math.tan(math.radians(20))
+        self.assertAlmostEqual(body.facts.volume_mm3, 800 * middle, places=6)
+        self.assertIn("op1.top", {body.names.get(face) for face in kernel.faces_of(body.shape)})
+        told = graph.run(sheet_of(sketch, [self.extruded(sketch, extent="to", to="front")])).steps[-1].problem
+        self.assertIn("stands upright on the sketch", told)
+
+    def test_keeping_the_overlap(self):
+        sketch = drawn(BOX)
+        disc = SketchStep("s2", "Disc", "plan", edit.add_circle(model.Sketch(), (20.0, 10.0), 6.0)[0])
+        kept = self.extruded(sketch)
+        over = step(
+            "op2",
+            "extrude",
+            regions=picked(disc.sketch, 0, "s2"),
+            extent="by",
+            length=4.0,
+            way="up",
+            result="overlap",
+            body="Plate",
+        )
+        body = built(sketch, disc, kept, over)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, math.pi * 36 * 4, places=6)
+
+
+class Walls(unittest.TestCase):
+    def walled(self, sketch, **blanks):
+        names = [name for name, curve in sketch.curves.items()]
+        usual = {"thickness": 2.0, "height": 12.0, "result": "new", "body": "Plate"}
+        run = {"sketch": "s1", "names": names}
+        return built(sketch, step("op1", "wall", curves=run, **(usual | blanks)))["Plate"]
+
+    def test_along_an_open_run(self):
+        """Steiner: a band of thickness t centred on a line and an arc that go on smoothly has the area t L."""
+        sketch = drawn()
+        sketch, line = edit.add_line(sketch, (0, 0), (30, 0))
+        sketch, _ = edit.add_arc_through(sketch, sketch.curves[line].points[1], (40, 10), (30, 20))
+        body = self.walled(sketch, side="middle")
+        self.assertAlmostEqual(body.facts.volume_mm3, 12 * 2 * (30 + 10 * math.pi), places=6)
+        with_foot = self.walled(sketch, side="middle", foot=3.0, foot_height=2.0)
+        self.assertAlmostEqual(with_foot.facts.volume_mm3, (10 * 2 + 2 * 8) * (30 + 10 * math.pi), places=5)
+
+    def test_around_an_outline_outside_and_inside(self):
+        sketch = drawn(BOX)
+        inside = self.walled(sketch, side="in")
+        self.assertAlmostEqual(inside.facts.volume_mm3, 12 * (800 - 36 * 16), places=6)
+        outside = self.walled(sketch, side="out")
+        self.assertAlmostEqual(outside.facts.volume_mm3, 12 * (2 * 120 + math.pi * 4), places=6)
+        disc = self.walled(drawn(hole(5, 5, 20)), side="middle", thickness=1.0)
+        self.assertAlmostEqual(disc.facts.volume_mm3, 12 * math.pi * (10.5**2 - 9.5**2), places=6)
+
+    def test_too_thick_is_said(self):
+        sketch = drawn(BOX)
+        run = {"sketch": "s1", "names": list(sketch.curves)}
+        told = problem_of(
+            sketch, step("op1", "wall", curves=run, thickness=11.0, side="in", height=5.0, result="new", body="Plate")
+        )
+        self.assertIn("too thick for its outline", told)
+
+
+class Reliefs(unittest.TestCase):
+    def medal(self):
+        """A rim, a field, and two raised areas that touch each other along a line."""
+        sketch = drawn(hole(0, 0, 40), hole(0, 0, 34))
+        corners = [(-8, -5), (2, -6), (8, -5), (8, 5), (1, 6), (-8, 5)]
+        ids = []
+        for corner in corners:
+            sketch, name = edit.add_point(sketch, corner)
+            ids.append(name)
+        for index in range(6):
+            sketch, _ = edit.add_line(sketch, ids[index], ids[(index + 1) % 6])
+        sketch, _ = edit.add_line(sketch, ids[1], ids[4])
+        regions = {region.area: region.name for region in find_regions(sketch)}
+        areas = sorted(regions, reverse=True)
+        return sketch, regions, areas
+
+    def test_a_medal_is_the_sum_of_its_prisms(self):
+        sketch, regions, areas = self.medal()
+        field, rim, one, other = areas
+        heights = {
+            "regions": (rim, 3.0),
+            "regions_second": (field, 1.5),
+            "regions_third": (one, 2.5),
+            "regions_fourth": (other, 2.0),
+        }
+        blanks = {key: {"sketch": "s1", "names": [regions[area]]} for key, (area, _) in heights.items()}
+        blanks |= {key.replace("regions", "height"): height for key, (_, height) in heights.items()}
+        body = built(sketch, step("op1", "relief", result="new", body="Medal", **blanks))["Medal"]
+        self.assertAlmostEqual(body.facts.volume_mm3, sum(area * height for area, height in heights.values()), places=5)
+        self.assertEqual(body.facts.solids, 1)
+        names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
+        self.assertEqual(names.count("op1.bottom"), 1)
+        self.assertEqual(len([name for name in names if name.startswith("op1.top(")]), 4)
+
+    def test_leaning_sides_stand_between_the_prisms_with_and_without_their_lean(self):
+        sketch, regions, areas = self.medal()
+        rim, one = areas[1], areas[2]
+        blanks = {
+            "regions": {"sketch": "s1", "names": [regions[areas[0]], regions[rim]]},
+            "height": 1.5,
+            "regions_second": {"sketch": "s1", "names": [regions[one]]},
+            "height_second": 2.5,
+        }
+        body = built(sketch, step("op1", "relief", result="new", body="Medal", draft=math.radians(5), **blanks))[
+            "Medal"
+        ]
+        upright = (areas[0] + rim) * 1.5 + one * 2.5
+        # A band no wider than the lean at the foot around each outline (Steiner's formula bounds it).
+        lean = 2.5 * math.tan(math.radians(5))
+        self.assertGreater(body.facts.volume_mm3, upright)
+        self.assertLess(body.facts.volume_mm3, upright + lean * 2.5 * (math.pi * 40 + math.pi * 34 + 60))
+
+
+class Holes(unittest.TestCase):
+    def bored(self, **blanks):
+        sketch = drawn(BOX)
+        sketch, rim = edit.add_circle(sketch, (20.0, 10.0), 2.0)
+        both = [region.name for region in find_regions(sketch)]
+        plate = step(
+            "op1",
+            "extrude",
+            regions={"sketch": "s1", "names": both},
+            extent="by",
+            length=10.0,
+            way="up",
+            result="new",
+            body="Plate",
+        )
+        usual = {"centres": {"sketch": "s1", "names": [rim]}, "diameter": 4.5, "extent": "through", "body": "Plate"}
+        return built(sketch, plate, step("op2", "hole", **(usual | blanks)))["Plate"]
+
+    def test_counterbored(self):
+        body = self.bored(bore=8.0, bore_depth=4.0)
+        taken = math.pi / 4 * (8**2 * 4 + 4.5**2 * 6)
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 - taken, places=6)
+        roles = {planes.role_of(body.names.get(face)) for face in kernel.faces_of(body.shape)}
+        self.assertTrue({"bore_wall", "bore_floor", "wall"} <= roles)
+
+    def test_countersunk(self):
+        """A 90° cone from 9 to 4.5 mm is 2.25 mm high: frustum π h / 3 (R² + R r + r²)."""
+        body = self.bored(sink=9.0, angle=math.radians(90))
+        cone = math.pi * 2.25 / 3 * (4.5**2 + 4.5 * 2.25 + 2.25**2)
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 - cone - math.pi * 2.25**2 * 7.75, places=6)
+
+    def test_blind_from_the_plane_of_the_sketch(self):
+        body = self.bored(**{"extent": "by", "depth": -4.0 + 8.0, "from": "plane"})
+        # The sketch lies under the block: from its plane the drill goes 4 mm down, so all of the block above is cut.
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 - math.pi * 2.25**2 * 10, places=6)
+
+    def test_screws_by_name(self):
+        document = new_document()
+        for text, wanted in (
+            ("M4", 4.5),
+            ("M4 fine", 4.3),
+            ("M6 coarse", 7.0),
+            ("M5 head + 1 mm", 9.5),
+            ("M2.5", 2.9),
+            ("2 * M8 head height", 16.0),
+        ):
+            self.assertAlmostEqual(read_number(document, text).value, wanted)
+
+
+class Revolve(unittest.TestCase):
+    def test_by_pappus(self):
+        """Pappus's centroid theorem: V = 2π r̄ A; here a rectangle of 4 × 10 whose middle is 12 from the axis."""
+        sketch = drawn(rounded_polygon([(10, 0), (14, 0), (14, 10), (10, 10)], [0] * 4))
+        sketch, axis = edit.add_line(sketch, (0, 0), (0, 30), construction=True)
+        blanks = {"regions": picked(sketch), "axis": {"sketch": "s1", "names": [axis]}, "result": "new", "body": "Cap"}
+        whole = built(sketch, step("op1", "revolve", extent="full", **blanks))["Cap"]
+        self.assertAlmostEqual(whole.facts.volume_mm3, 2 * math.pi * 12 * 40, places=6)
+        self.assertAlmostEqual(whole.facts.area_mm2, 2 * math.pi * 12 * 28, places=6)
+        part = built(sketch, step("op1", "revolve", extent="by", angle=math.radians(75), **blanks))["Cap"]
+        self.assertAlmostEqual(part.facts.volume_mm3, math.radians(75) * 12 * 40, places=6)
+        self.assertIn("op1.start", {part.names.get(face) for face in kernel.faces_of(part.shape)})
+
+    def test_a_ball_and_a_profile_across_the_axis(self):
+        sketch = drawn(rounded_polygon([(0, -8), (8, 0), (0, 8)], [0] * 3))
+        blanks = {"regions": picked(sketch), "axis": "y", "extent": "full", "result": "new", "body": "Cone"}
+        cones = built(sketch, step("op1", "revolve", **blanks))["Cone"]
+        self.assertAlmostEqual(cones.facts.volume_mm3, 2 * math.pi * 64 * 8 / 3, places=6)
+        wide = drawn(rounded_polygon([(-2, -8), (8, 0), (-2, 8)], [0] * 3))
+        told = problem_of(wide, step("op1", "revolve", **(blanks | {"regions": picked(wide)})))
+        self.assertIn("lies on both sides of the axis, by 2.00 mm", told)
+        told = problem_of(sketch, step("op1", "revolve", **(blanks | {"axis": "z"})))
+        self.assertIn("has to lie in the plane of the sketch", told)
+
+
+class Edges(unittest.TestCase):
+    def test_chamfers_by_their_prisms(self):
+        sketch = drawn(BOX)
+        top = {"body": "Plate", "names": ["op1.side(c6) | op1.top"]}
+        name = next(name for name, curve in sketch.curves.items() if sketch.geometry(name).start == (0, 0))
+        top["names"] = [f"op1.side({name}) | op1.top"]
+        cuts = [
+            ({"how": "equal"}, 2 * 2 / 2),
+            ({"how": "two", "other": 3.0}, 2 * 3 / 2),
+            ({"how": "angle", "angle": math.radians(30)}, 2 * 2 * math.tan(math.radians(30)) / 2),
+        ]
+        for blanks, section in cuts:
+            body = built(sketch, block(sketch), step("op2", "chamfer", edges=top, distance=2.0, **blanks))["Plate"]
+            self.assertAlmostEqual(body.facts.volume_mm3, 8000 - 40 * section, places=6)
+            self.assertIn(
+                f"op2.bevel(op1.side({name}) & op1.top)", {body.names.get(face) for face in kernel.faces_of(body.shape)}
+            )
+
+    def test_one_too_large_says_what_works(self):
+        sketch = drawn(BOX)
+        every = {"body": "Plate", "rule": {"at": "top"}}
+        told = graph.run(
+            sheet_of(sketch, [block(sketch), step("op2", "chamfer", edges=every, distance=11.0, how="equal")])
+        ).steps[-1]
+        self.assertIn("at most", told.problem)
+        self.assertTrue(9 < told.suggestion["distance"] < 10)
+
+    def test_hollow_by_the_boxes(self):
+        sketch = drawn(BOX)
+        open_top = {"body": "Plate", "names": ["op1.top"]}
+        body = built(sketch, block(sketch), step("op2", "hollow", faces=open_top, wall=1.5))["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 - 37 * 17 * 8.5, places=6)
+        self.assertIn(
+            "cannot be left on Plate",
+            problem_of(sketch, block(sketch), step("op2", "hollow", faces=open_top, wall=12.0)),
+        )
+
+    def test_hollow_of_a_disc(self):
+        sketch = drawn(hole(0, 0, 30))
+        open_top = {"body": "Plate", "names": ["op1.top"]}
+        body = built(sketch, block(sketch), step("op2", "hollow", faces=open_top, wall=2.0))["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, math.pi * (15**2 * 10 - 13**2 * 8), places=5)
+
+
+class Again(unittest.TestCase):
+    def test_a_mirrored_half_is_joined_without_a_seam(self):
+        sketch = drawn(BOX)
+        body = built(sketch, block(sketch), step("op2", "mirror", of="Plate", plane="side", result="add"))["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 16000, places=6)
+        self.assertEqual((body.facts.solids, len(kernel.faces_of(body.shape))), (1, 6))
+        self.assertEqual(tuple(np.round(body.facts.size, 6)), (80, 20, 10))
+
+    def test_mirrored_into_a_new_body_and_in_its_place(self):
+        sketch = drawn(BOX)
+        new = built(sketch, block(sketch), step("op2", "mirror", of="Plate", plane="front", result="new", body="Twin"))
+        self.assertEqual(sorted(new), ["Plate", "Twin"])
+        self.assertAlmostEqual(new["Twin"].facts.center[1], -10)
+        instead = built(sketch, block(sketch), step("op2", "mirror", of="Plate", plane="front", result="instead"))
+        self.assertAlmostEqual(instead["Plate"].facts.center[1], -10)
+        self.assertAlmostEqual(instead["Plate"].facts.volume_mm3, 8000)
+
+    def plate(self):
+        sketch = drawn(rounded_polygon([(-30, -30), (30, -30), (30, 30), (-30, 30)], [0] * 4), hole(20, 0, 6))
+        large, rim = find_regions(sketch)[0], next(n for n, c in sketch.curves.items() if c.kind == "circle")
+        both = [region.name for region in find_regions(sketch)]
+        plate = step(
+            "op1",
+            "extrude",
+            regions={"sketch": "s1", "names": both},
+            extent="by",
+            length=5.0,
+            way="up",
+            result="new",
+            body="Plate",
+        )
+        bored = step(
+            "op2", "hole", centres={"sketch": "s1", "names": [rim]}, diameter=6.0, extent="through", body="Plate"
+        )
+        return sketch, large, plate, bored
+
+    def test_rings_and_rows_of_holes(self):
+        sketch, _, plate, bored = self.plate()
+        ring = step("op3", "repeat", operations={"operations": ["op2"]}, way="ring", about="z", count=8, spread="full")
+        body = built(sketch, plate, bored, ring)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 60 * 60 * 5 - 8 * math.pi * 9 * 5, places=6)
+        row = step("op3", "repeat", operations={"operations": ["op2"]}, way="row", along="x", count=3, apart=-15.0)
+        body = built(sketch, plate, bored, row)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 60 * 60 * 5 - 3 * math.pi * 9 * 5, places=6)
+        names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
+        self.assertEqual(len(names), len(set(names)))
+        self.assertTrue(any(name.startswith("op3.copy2(op2.wall") for name in names))
+
+    def test_a_boss_with_its_hole_is_mirrored_as_it_is(self):
+        sketch, _, plate, bored = self.plate()
+        boss = step(
+            "op3",
+            "extrude",
+            regions={"sketch": "s1", "names": [find_regions(sketch)[1].name]},
+            extent="by",
+            length=4.0,
+            start=5.0,
+            way="up",
+            result="add",
+            body="Plate",
+        )
+        image = step("op4", "repeat", operations={"operations": ["op3"]}, way="mirror", plane="side")
+        body = built(sketch, plate, boss, image)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 60 * 60 * 5 + 2 * math.pi * 9 * 4, places=6)
+
+    def test_copies_of_a_body(self):
+        sketch = drawn(rounded_polygon([(0, 0), (10, 0), (10, 20), (0, 20)], [0] * 4))
+        row = step("op2", "copies", of="Plate", way="row", along="x", count=3, apart=10.0)
+        body = built(sketch, block(sketch), row)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 3 * 2000, places=6)
+        self.assertEqual((body.facts.solids, len(kernel.faces_of(body.shape))), (1, 6))
+        spread = step("op2", "copies", of="Plate", way="row", along="y", count=4, apart=25.0)
+        apart = built(sketch, block(sketch), spread)["Plate"]
+        self.assertEqual(apart.facts.solids, 4)
+
+    def test_what_cannot_be_repeated_says_why(self):
+        sketch, _, plate, _ = self.plate()
+        rounded = step("op2", "fillet", edges={"body": "Plate", "rule": {"at": "top"}}, radius=1.0)
+        again = step("op3", "repeat", operations={"operations": ["op2"]}, way="mirror", plane="side")
+        self.assertIn("works on edges or faces", problem_of(sketch, plate, rounded, again))
+
+
+class Bodies(unittest.TestCase):
+    def test_split_joined_and_what_overlaps(self):
+        sketch = drawn(BOX)
+        middle = PlaneStep("l1", "Middle", "offset", {"from": "side", "distance": number(15.0)})
+        parts = built(
+            sketch, middle, block(sketch), step("op2", "split", of="Plate", plane="l1", keep="both", body="Left")
+        )
+        self.assertAlmostEqual(parts["Plate"].facts.volume_mm3, 25 * 200, places=6)
+        self.assertAlmostEqual(parts["Left"].facts.volume_mm3, 15 * 200, places=6)
+        self.assertIn("op2.cut", {parts["Left"].names.get(face) for face in kernel.faces_of(parts["Left"].shape)})
+        whole = built(
+            sketch,
+            middle,
+            block(sketch),
+            step("op2", "split", of="Plate", plane="l1", keep="both", body="Left"),
+            step("op3", "combine", body="Plate", other="Left", how="add", stays="gone"),
+        )
+        self.assertEqual(sorted(whole), ["Plate"])
+        self.assertAlmostEqual(whole["Plate"].facts.volume_mm3, 8000, places=6)
+
+    def test_volume_law(self):
+        """V(A ∪ B) + V(A ∩ B) = V(A) + V(B), for a block and a disc that overlap anyhow."""
+        for seed in range(4):
+            random = np.random.default_rng(seed)
+            x, y = random.uniform([-5, -5], [45, 25])
+            sketch = drawn(BOX, hole(100, 100, 24))
+            lid, _ = edit.add_circle(drawn(BOX), (float(x), float(y)), 12.0)
+            sketch = drawn(BOX)
+            disc = SketchStep("s2", "Disc", "plan", edit.add_circle(type(sketch)(), (float(x), float(y)), 12.0)[0])
+            second = step(
+                "op2",
+                "extrude",
+                regions=picked(disc.sketch, 0, "s2"),
+                extent="by",
+                length=6.0,
+                start=7.0,
+                way="up",
+                result="new",
+                body="Disc",
+            )
+            told = {
+                how: built(
+                    sketch,
+                    disc,
+                    block(sketch),
+                    second,
+                    step("op3", "combine", body="Plate", other="Disc", how=how, stays="stays"),
+                )
+                for how in ("add", "overlap", "cut")
+            }
+            volumes = {how: bodies["Plate"].facts.volume_mm3 for how, bodies in told.items()}
+            disc_volume = math.pi * 144 * 6
+            self.assertAlmostEqual(volumes["add"] + volumes["overlap"], 8000 + disc_volume, delta=1e-5)
+            self.assertAlmostEqual(volumes["cut"] + volumes["overlap"], 8000, delta=1e-5)
+
+    def test_scaled_alike_and_along_each_axis(self):
+        sketch = drawn(hole(10, 5, 8))
+        alike = built(sketch, block(sketch), step("op2", "scale", of="Plate", how="alike", factor=1.5, about="origin"))
+        self.assertAlmostEqual(alike["Plate"].facts.volume_mm3, 1.5**3 * math.pi * 16 * 10, places=5)
+        self.assertAlmostEqual(alike["Plate"].facts.center[0], 15.0, places=6)
+        each = built(
+            sketch, block(sketch), step("op2", "scale", of="Plate", how="each", x=2.0, y=1.0, z=0.5, about="middle")
+        )["Plate"]
+        self.assertAlmostEqual(each.facts.volume_mm3, math.pi * 16 * 10, delta=1e-4)
+        np.testing.assert_allclose(each.facts.size, (16, 8, 5), atol=1e-4)
+
+    def test_a_body_that_went_into_another_is_kept_gone_in_a_store(self):
+        told = keeping.unpack(keeping.pack({"Left": None}, graph.Step("op1")))
+        self.assertEqual(told[0], {"Left": None})
+
+
+class Measures(unittest.TestCase):
+    def setUp(self):
+        self.sketch = drawn(BOX, hole(10, 10, 6), hole(30, 10, 4))
+        both = [region.name for region in find_regions(self.sketch)[:1]]
+        plate = step(
+            "op1",
+            "extrude",
+            regions={"sketch": "s1", "names": both},
+            extent="by",
+            length=10.0,
+            way="up",
+            result="new",
+            body="Plate",
+        )
+        self.bodies = built(self.sketch, plate)
+
+    def told(self, *picks):
+        wanted = [{"body": "Plate", "kind": kind, "name": name} for kind, name in picks]
+        return {one.word: one.value for one in measured(self.bodies, wanted)}
+
+    def side(self, where):
+        name = next(key for key in self.sketch.curves if where(self.sketch.geometry(key)))
+        return f"op1.side({name})"
+
+    def test_of_one_and_between_two(self):
+        front = self.side(lambda curve: isinstance(curve, Line) and curve.start == (0, 0))
+        right = self.side(lambda curve: isinstance(curve, Line) and curve.start == (40, 0))
+        bores = [self.side(lambda curve, r=r: getattr(curve, "radius", 0) == r) for r in (3.0, 2.0)]
+        self.assertAlmostEqual(self.told(("face", front))["area"], 400)
+        self.assertAlmostEqual(self.told(("face", bores[0]))["diameter"], 6)
+        self.assertAlmostEqual(self.told(("face", "op1.top"), ("face", "op1.bottom"))["shortest distance"], 10)
+        self.assertAlmostEqual(self.told(("face", front), ("face", right))["angle"], math.pi / 2)
+        two = self.told(("face", bores[0]), ("face", bores[1]))
+        self.assertAlmostEqual(two["shortest distance"], 15)
+        self.assertAlmostEqual(two["between axes"], 20)
+        self.assertAlmostEqual(self.told(("edge", f"{bores[1]} | op1.top"))["length"], 4 * math.pi)
+        corner = next(name for _, name in naming.corner_names(self.bodies["Plate"].shape, self.bodies["Plate"].names))
+        self.assertEqual(set(self.told(("corner", corner))), {"x", "y", "z"})
+        with self.assertRaisesRegex(OperationError, "not there any more"):
+            self.told(("face", "op9.top"))
+
+
+class Loft(unittest.TestCase):
+    def sections(self, *radii, apart=10.0):
+        sketch = drawn(hole(0, 0, 2 * radii[0]))
+        more, chosen = [], [{"sketch": "s1", "name": find_regions(sketch)[0].name}]
+        for index, radius in enumerate(radii[1:], 1):
+            other = drawn(hole(0, 0, 2 * radius))
+            more += [
+                PlaneStep(
+                    f"l{index}", f"Station {index}", "offset", {"from": "plan", "distance": number(apart * index)}
+                ),
+                SketchStep(f"s{index + 1}", f"Section {index}", f"l{index}", other),
+            ]
+            chosen.append({"sketch": f"s{index + 1}", "name": find_regions(other)[0].name})
+        return sketch, more, {"sections": chosen}
+
+    def test_a_cone_and_its_tip(self):
+        """Frustum of a cone: π h / 3 (R² + R r + r²); any geometry text."""
+        sketch, more, sections = self.sections(8.0, 5.0)
+        blanks = {"sections": sections, "how": "straight", "result": "new", "body": "Spout"}
+        body = built(sketch, *more, step("op1", "loft", tip="flat", **blanks))["Spout"]
+        self.assertAlmostEqual(body.facts.volume_mm3, math.pi * 10 / 3 * (64 + 40 + 25), delta=1e-3)
+        pointed = built(sketch, *more, step("op1", "loft", tip="pointed", reach=6.0, **blanks))["Spout"]
+        self.assertAlmostEqual(
+            pointed.facts.volume_mm3, math.pi * 10 / 3 * (64 + 40 + 25) + math.pi * 25 * 6 / 3, delta=1e-2
+        )
+
+    def test_a_smooth_one_goes_through_its_sections(self):
+        sketch, more, sections = self.sections(8.0, 5.0, 9.0)
+        body = built(
+            sketch,
+            *more,
+            step("op1", "loft", sections=sections, how="smooth", tip="rounded", reach=4.0, result="new", body="Spout"),
+        )["Spout"]
+        self.assertEqual(body.facts.solids, 1)
+        self.assertAlmostEqual(body.facts.box[1][2], 24.0, places=5)
+        for height, radius in ((10.0, 5.0),):
+            self.assertTrue(kernel.holds(body.shape, (radius - 0.01, 0, height)))
+            self.assertFalse(kernel.holds(body.shape, (radius + 0.01, 0, height)))
+
+    def test_the_volume_of_a_hollowed_one_is_that_of_its_mesh(self):
+        """Faces between ellipses, with edges that are splines with weights, against the divergence theorem on a fine
+        mesh."""
+        drawings = [edit.add_ellipse(model.Sketch(), (0, 0), (14 + 2 * k, 0), (0, 14 - 2 * k))[0] for k in range(4)]
+        more = [SketchStep(f"s{k + 1}", f"Section {k}", f"l{k}", one) for k, one in enumerate(drawings) if k]
+        planes_at = [
+            PlaneStep(f"l{k}", f"Station {k}", "offset", {"from": "plan", "distance": number(12.0 * k)})
+            for k in range(1, 4)
+        ]
+        sections = [{"sketch": f"s{k + 1}", "name": find_regions(one)[0].name} for k, one in enumerate(drawings)]
+        loft = step("op1", "loft", sections={"sections": sections}, how="smooth", tip="flat", result="new", body="S")
+        opened = step("op2", "hollow", faces={"body": "S", "names": ["op1.start", "op1.end"]}, wall=1.6)
+        body = built(drawings[0], *planes_at, *more, loft, opened)["S"]
+        vertices, triangles, _ = kernel.triangulate(body.shape, 0.006, 0.1)
+        self.assertAlmostEqual(body.facts.volume_mm3 / kernel.mesh_volume(vertices, triangles), 1, delta=2e-4)
+        corners = vertices[triangles]
+        shares = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+        centre = (corners.sum(axis=1) / 4 * shares[:, None]).sum(axis=0) / shares.sum()
+        np.testing.assert_allclose(body.facts.center, centre, atol=0.02)
+
+    def test_sections_in_one_plane_are_refused(self):
+        sketch, more, sections = self.sections(8.0, 5.0, apart=0.0)
+        told = (
+            graph.run(
+                sheet_of(
+                    sketch,
+                    [step("op1", "loft", sections=sections, how="smooth", tip="flat", result="new", body="Spout")],
+                    *more,
+                )
+            )
+            .steps[-1]
+            .problem
+        )
+        self.assertIn("lie in one plane", told)
+
+
+def random_part(random):
+    """A plate with holes and a boss, and a few operations on it that may or may not go."""
+    sketch = drawn(
+        rounded_polygon([(0, 0), (60, 0), (60, 36), (0, 36)], [float(random.uniform(0, 6))] * 4),
+        hole(14, 18, float(random.uniform(3, 9))),
+        hole(44, 18, float(random.uniform(3, 9))),
+    )
+    regions, rims = find_regions(sketch), [name for name, curve in sketch.curves.items() if curve.kind == "circle"]
+    steps = [
+        step(
+            "op1",
+            "extrude",
+            regions={"sketch": "s1", "names": [regions[0].name]},
+            extent="by",
+            length=float(random.uniform(4, 14)),
+            way="up",
+            result="new",
+            body="Plate",
+        )
+    ]
+    top = {"body": "Plate", "rule": {"at": str(random.choice(["top", "bottom", "upright"]))}}
+    kinds = {
+        "fillet": lambda: {"edges": top, "radius": float(random.uniform(0.3, 4))},
+        "chamfer": lambda: {"edges": top, "distance": float(random.uniform(0.3, 4)), "how": "equal"},
+        "hole": lambda: {
+            "centres": {"sketch": "s1", "names": [str(random.choice(rims))]},
+            "extent": "by",
+            "diameter": float(random.uniform(2, 14)),
+            "depth": float(random.uniform(1, 6)),
+            "body": "Plate",
+        },
+        "extrude": lambda: {
+            "regions": {"sketch": "s1", "names": [str(random.choice([one.name for one in regions]))]},
+            "extent": "by",
+            "length": float(random.uniform(2, 20)),
+            "way": "up",
+            "result": str(random.choice(["add", "cut"])),
+            "body": "Plate",
+        },
+        "mirror": lambda: {"of": "Plate", "plane": str(random.choice(["side", "front", "plan"])), "result": "add"},
+        "split": lambda: {"of": "Plate", "plane": str(random.choice(["plan", "side"])), "keep": "above"},
+        "hollow": lambda: {"faces": {"body": "Plate", "names": ["op1.top"]}, "wall": float(random.uniform(0.5, 5))},
+        "repeat": lambda: {
+            "operations": {"operations": ["op2"]},
+            "way": "row",
+            "along": "x",
+            "count": 2,
+            "apart": float(random.uniform(-20, 20)),
+        },
+        "scale": lambda: {"of": "Plate", "how": "alike", "factor": float(random.uniform(0.5, 2)), "about": "middle"},
+    }
+    for index in range(2, 7):
+        kind = str(random.choice(list(kinds)))
+        steps.append(step(f"op{index}", kind, **kinds[kind]()))
+    return sketch, steps
+
+
+class RandomParts(unittest.TestCase):
+    def test_each_step_is_valid_or_says_why_and_names_do_not_hang_on_the_cache(self):
+        # Always the same parts: the chamfer of the kernel never ends on some (seed 108507277, part 9). The limit of the
+        # worker ends such a task; here nothing would.
+        seed = 933732180
+        random, shared, done = np.random.default_rng(seed), graph.Cache(), 0
+        for part in range(12):
+            sketch, steps = random_part(random)
+            sheet = sheet_of(sketch, steps)
+            cold = graph.run(sheet)
+            graph.run(sheet_of(sketch, steps[:4]), shared)
+            warm = graph.run(sheet, shared)
+            with self.subTest(seed=seed, part=part):
+                for told, again in zip(cold.steps, warm.steps):
+                    self.assertEqual(told.problem, again.problem)
+                    done += not told.problem
+                    for facts in told.facts.values():
+                        self.assertTrue(facts.valid and facts.volume_mm3 > 0)
+                for name, body in cold.bodies.items():
+                    again = warm.bodies[name]
+                    self.assertAlmostEqual(body.facts.volume_mm3 / again.facts.volume_mm3, 1, places=12)
+                    told = [
+                        sorted(one.names.get(face) or "?" for face in kernel.faces_of(one.shape))
+                        for one in (body, again)
+                    ]
+                    self.assertEqual(*told)
+                    self.assertNotIn("?", told[0])
+        self.assertGreater(done, 30)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,215 @@
+"""Demo jobs that are drawn instead of traced, each built by other operations: a cap that is turned, a spout through
+five stations, a baffle of walls, a cam with a ring of holes."""
+
+import math
+
+from nomogon_core.job.document import sketch_of
+from nomogon_core.sketch.regions import find_regions
+from store.actions import perform
+from store.documents import document_of
+from store.making import new_job
+from work import kernels, services
+
+STATIONS = ((14.0, 14.0), (15.0, 12.5), (17.0, 10.0), (19.5, 7.5), (22.0, 6.0))
+STATION_MM = 12
+
+
+class Drawn:
+    """One job being drawn by one user."""
+
+    def __init__(self, user, title, number):
+        self.user, self.job = user, new_job(user, title, number)
+
+    def do(self, command, /, **arguments):
+        return perform(self.job.pk, self.user, None, command, arguments)
+
+    @property
+    def document(self):
+        return document_of(self.job)
+
+    def lines(self, *places, closed=True, sketch="s1"):
+        """Lines from place to place, each beginning where the last one ends; their ids."""
+        ids, start, first = [], list(places[0]), None
+        for place in places[1:]:
+            ids.append(self.line(start, list(place), sketch))
+            first = first or self.curve(ids[0], sketch).points[0]
+            start = self.curve(ids[-1], sketch).points[1]
+        return [*ids, self.line(start, first, sketch)] if closed else ids
+
+    def line(self, start, end, sketch="s1", **more):
+        self.do("sketch.line", start=start, end=end, sketch=sketch, **more)
+        return list(sketch_of(self.document, sketch).curves)[-1]
+
+    def curve(self, name, sketch="s1"):
+        return sketch_of(self.document, sketch).curves[name]
+
+    def circle(self, x, y, radius, sketch="s1"):
+        self.do("sketch.circle", center=[x, y], rim=[x + radius, y], sketch=sketch)
+        return list(sketch_of(self.document, sketch).curves)[-1]
+
+    def regions(self, sketch="s1"):
+        names = [region.name for region in find_regions(sketch_of(self.document, sketch))]
+        return {"sketch": sketch, "names": names}
+
+    def add(self, kind, title="", **blanks):
+        """An operation; its id."""
+        self.do("solid.add", kind=kind, title=title, blanks=blanks)
+        return list(self.document["operations"])[-1]
+
+    def body(self):
+        return next(iter(self.document["bodies"]))
+
+    def build(self):
+        """Rebuild now, and keep the result as the worker would."""
+        arguments = services.rebuild_arguments(self.document)
+        result, mesh = kernels.rebuild_job(arguments["document"])
+        services.keep_done(self.job, "rebuild", arguments, result, mesh)
+        return self
+
+
+def feeder_cap(user):
+    """A half profile turned about its axis, hollowed from below, with six vents in a ring."""
+    demo = Drawn(user, "Feeder cap", "FLA-030")
+    rims = demo.lines((0, 0), (26, 0), (26, 4), (22, 6), (20, 19), (0, 22))
+    axis = demo.line([0, -8], [0, 30], construction=True)
+    demo.do("sketch.lay_on", sketch="s1", plane="front")
+    about = {"sketch": "s1", "names": [axis]}
+    cap = demo.add("revolve", regions=demo.regions(), axis=about, extent="full", result="new", body="Cap")
+    faces = {"body": demo.body(), "names": [f"{cap}.side({rims[0]})"]}
+    demo.add("hollow", faces=faces, wall="1.8 mm")
+    vents = demo.do("sketch.new", title="Vents", plane="plan").made
+    rim = demo.circle(12, 0, 1.6, vents)
+    vent = demo.add(
+        "hole",
+        "Vents",
+        centres={"sketch": vents, "names": [rim]},
+        diameter="3.2 mm",
+        extent="through",
+        body=demo.body(),
+    )
+    demo.add("repeat", operations={"operations": [vent]}, way="ring", about="z", count="6", spread="full")
+    return demo.build()
+
+
+def honey_spout(user):
+    """Five sections on stations of one axis, from round to a flat oval, rounded at the end."""
+    demo = Drawn(user, "Honey spout", "FLA-031")
+    demo.do("ledger.add", name="station", text=f"{STATION_MM} mm")
+    sketches, below = ["s1"], "plan"
+    for number in range(1, len(STATIONS)):
+        demo.do("plane.add", kind="offset", title=f"Station {number}", fields={"from": below, "distance": "station"})
+        below = list(demo.document["planes"])[-1]
+        sketches.append(demo.do("sketch.new", title=f"Section {number + 1}", plane=below).made)
+    for sketch, (wide, high) in zip(sketches, STATIONS):
+        demo.do("sketch.ellipse", center=[0, 0], first=[wide, 0], second=[0, high], sketch=sketch)
+    sections = [{"sketch": sketch, "name": demo.regions(sketch)["names"][0]} for sketch in sketches]
+    loft = demo.add("loft", sections={"sections": sections}, how="smooth", tip="flat", result="new", body="Spout")
+    demo.add("hollow", faces={"body": demo.body(), "names": [f"{loft}.start", f"{loft}.end"]}, wall="1.6 mm")
+    return demo.build()
+
+
+def entrance_baffle(user):
+    """Fences of two heights on a foot."""
+    demo = Drawn(user, "Entrance baffle", "FLA-032")
+    high = demo.lines((0, 0), (0, 40), (70, 40), (70, 0), closed=False)
+    low = demo.lines((18, 0), (18, 24), (52, 24), (52, 0), closed=False)
+    usual = {"thickness": "2 mm", "side": "middle", "foot": "4 mm", "foot_height": "2 mm"}
+    demo.add(
+        "wall",
+        "Outer fence",
+        curves={"sketch": "s1", "names": high},
+        height="16 mm",
+        result="new",
+        body="Baffle",
+        **usual,
+    )
+    demo.add(
+        "wall", "Inner fence", curves={"sketch": "s1", "names": low}, height="9 mm", result="new", body="Inner", **usual
+    )
+    baffle, inner = demo.document["bodies"]
+    demo.do("sketch.new", title="Tie plate", plane="plan")
+    tie = list(demo.document["sketches"])[-1]
+    demo.do("sketch.rectangle", first=[-4, 18], second=[74, 30], sketch=tie)
+    demo.add(
+        "extrude",
+        "Tie plate",
+        regions=demo.regions(tie),
+        extent="by",
+        length="2 mm",
+        way="up",
+        result="add",
+        body=baffle,
+    )
+    demo.add("combine", body=baffle, other=inner, how="add", stays="gone")
+    return demo.build()
+
+
+def drive_cam(user):
+    """A disc with a hub, six holes in a ring, a leaning outside and counterbored screws."""
+    demo = Drawn(user, "Extractor drive cam", "FLA-033")
+    demo.circle(0, 0, 34)
+    demo.add(
+        "extrude",
+        "Disc",
+        regions=demo.regions(),
+        extent="by",
+        length="8 mm",
+        way="up",
+        draft="2°",
+        result="new",
+        body="Cam",
+    )
+    disc = list(demo.document["operations"])[-1]
+    hub = demo.do("sketch.new", title="Hub", plane={"body": demo.body(), "face": f"{disc}.top"}).made
+    demo.circle(0, 0, 11, hub)
+    bolt = demo.circle(22, 0, 2, hub)
+    picked = {"sketch": hub, "names": demo.regions(hub)["names"][:1]}
+    demo.add("extrude", "Hub", regions=picked, extent="by", length="9 mm", way="up", result="add", body=demo.body())
+    screw = demo.add(
+        "hole",
+        "Screws",
+        centres={"sketch": hub, "names": [bolt]},
+        diameter="M4",
+        extent="through",
+        bore="M4 head + 1 mm",
+        bore_depth="M4 head height",
+        **{"from": "plane"},
+        body=demo.body(),
+    )
+    demo.add("repeat", operations={"operations": [screw]}, way="ring", about="z", count="6", spread="full")
+    demo.add("chamfer", edges={"body": demo.body(), "rule": {"at": "top"}}, distance="1 mm", how="equal")
+    demo.do("body.set", name=demo.body(), field="material", text="steel")
+    return demo.build()
+
+
+def fair_medal(user):
+    """A relief: a rim, a field below it, and lettering between."""
+    demo = Drawn(user, "Fair medal", "FLA-034")
+    demo.circle(0, 0, 22)
+    demo.circle(0, 0, 19)
+    text = {"words": "BEE 7", "font": "bold", "height": "7 mm", "from": "middle", "place": [0, -3.5]}
+    demo.do("sketch.edit", kind="text", blanks=text)
+    drawn = sketch_of(demo.document)
+    around = {region.name: region for region in find_regions(drawn)}
+    rim = next(name for name, region in around.items() if region.holes and abs(region.area - math.pi * 123) < 1)
+    field = next(name for name, region in around.items() if len(region.holes) > 1 and name != rim)
+    inside = {frozenset(name for name, _ in loop) for loop in around[field].holes}
+    letters = [name for name in around if frozenset(name.split()[1:]) in inside]
+    eyes = [name for name in around if name not in (rim, field, *letters)]
+    demo.add(
+        "relief",
+        regions={"sketch": "s1", "names": [rim]},
+        height="3 mm",
+        regions_second={"sketch": "s1", "names": [field, *eyes]},
+        height_second="1.6 mm",
+        regions_third={"sketch": "s1", "names": letters},
+        height_third="2.6 mm",
+        result="new",
+        body="Medal",
+    )
+    demo.do("body.set", name=demo.body(), field="material", text="brass")
+    demo.do("body.set", name=demo.body(), field="colour", text="#d8b45a")
+    return demo.build()
+
+
+PARTS = (feeder_cap, honey_spout, entrance_baffle, drive_cam, fair_medal)

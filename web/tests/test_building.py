@@ -1,0 +1,215 @@
+"""Parts built in the browser by the operations of the Build sheet, stepped back, added to in the middle, mended."""
+
+import math
+import re
+
+from playwright.sync_api import expect
+
+from nomogon_core.job.document import build_of, sketch_of
+from nomogon_core.job.quantities import environment
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid import graph
+from store import making
+from store.actions import perform
+from store.documents import document_of
+from web.tests.browser import BrowserCase
+from web.tests.helpers import extrusion
+
+COVERED = """(canvas) => {
+  const flat = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
+  flat.drawImage(canvas, 0, 0);
+  const { data } = flat.getImageData(0, 0, canvas.width, canvas.height);
+  return data.filter((value, index) => index % 4 === 3 && value > 127).length;
+}"""
+BUILT = re.compile("[0-9a-f]{64}")
+
+
+class Building(BrowserCase):
+    def job(self, *commands):
+        job = making.new_job(self.users[0], "Feeder cap")
+        for name, arguments in commands:
+            perform(job.pk, self.users[0], None, name, arguments)
+        return job
+
+    def open(self, page, job, built=True):
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/solid")
+        if built:
+            expect(page.locator("#board")).to_have_attribute("data-mesh", BUILT, timeout=60_000)
+
+    def take(self, page, shelf, tool):
+        page.get_by_role("tab", name=shelf).click()
+        page.locator("#tray .tool:visible", has_text=tool).click()
+
+    def finish(self, page):
+        expect(page.locator("#board")).to_have_class(re.compile("trying"), timeout=30_000)
+        page.get_by_role("button", name="Build", exact=True).click()
+        expect(page.locator(".writing")).to_have_count(0)
+
+    def volume(self, job):
+        document = document_of(job)
+        built = graph.run(build_of(document, environment(document)))
+        self.assertEqual([step.problem for step in built.steps if step.problem], [])
+        (body,) = built.bodies.values()
+        self.assertTrue(body.facts.valid and body.facts.solids == 1)
+        return body.facts.volume_mm3
+
+    def test_holes_in_a_row_and_a_chamfer_put_in_before_them(self):
+        job = self.job(
+            ("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}),
+            ("sketch.circle", {"center": [15, 20], "rim": [18, 20]}),
+        )
+        regions = [region.name for region in find_regions(sketch_of(document_of(job)))]
+        block = extrusion(regions[0], "20 mm", body="Block")
+        block["blanks"]["regions"]["names"] = regions
+        perform(job.pk, self.users[0], None, "solid.add", block)
+        self.refusals = (400,)
+        self.drive(self.holes, job)
+        job.refresh_from_db()
+        document = document_of(job)
+        kinds = [document["operations"][step]["kind"] for step in document["steps"] if step in document["operations"]]
+        self.assertEqual(kinds, ["extrude", "chamfer", "hole", "repeat"])
+        bevel = 2 * (60 + 40) * 0.5 - 4 / 3  # the prisms of 1 mm along four edges, less what two share at each corner
+        self.assertAlmostEqual(self.volume(job), 48_000 - bevel - 3 * math.pi * 2.25**2 * 20, places=5)
+
+    def holes(self, page, job):
+        self.open(page, job)
+        self.take(page, "Shape", "Hole")
+        page.locator("svg.drawing circle[data-pick]").dispatch_event("click")
+        page.locator(".writing [data-blank=diameter]").fill("M4")
+        self.finish(page)
+        self.take(page, "Again", "Repeat")
+        page.locator(".op[data-step]", has_text="Hole at").locator(".no").click()
+        expect(page.locator(".writing [data-blank=operations]")).to_have_text("operation 2")
+        page.get_by_label("Where the copies lie.").select_option("row")
+        page.get_by_label("Type how many there are in all.").fill("3")
+        page.get_by_label("Type how far apart; negative goes the other way.").fill("15 mm")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("0.636 cm³", timeout=30_000)
+        # Back to the block alone; what is added now comes before the holes.
+        first = page.locator(".op[data-step]", has_text="Extrude")
+        first.get_by_role("button", name="Build to here").click()
+        expect(page.locator(".op.later")).to_have_count(2)
+        self.take(page, "Edges", "Chamfer")
+        page.get_by_label("Rule for the edges").select_option("top")
+        expect(page.locator(".writing .works")).to_have_text(
+            re.compile(r"Up to 19\.\d\d mm works for these edges"), timeout=30_000
+        )
+        page.locator(".writing [data-blank=distance]").fill("40 mm")
+        expect(page.locator(".writing .why")).to_contain_text("at most", timeout=30_000)
+        page.locator(".writing [data-blank=distance]").fill("1 mm")
+        expect(page.locator(".writing .why")).to_be_hidden(timeout=30_000)
+        self.finish(page)
+        expect(page.locator(".built-to")).to_be_visible()
+        expect(page.locator(".op.later")).to_have_count(2)
+        page.get_by_role("button", name="Build all").click()
+        expect(page.locator(".op.later")).to_have_count(0)
+        # Lines are dragged by their rail: below the holes the chamfer goes, above what it repeats a repeat does not.
+        self.drag_line(page, "Chamfer", "Hole at")
+        expect(page.locator(".op[data-step]:has(.no)").nth(1)).to_contain_text("Hole at")
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".op[data-step]:has(.no)").nth(1)).to_contain_text("Chamfer")
+        self.drag_line(page, "Repeat", "Hole at")
+        expect(page.locator("#said.bad")).to_contain_text("so it stays below it")
+        expect(self.ledger_value(page, "Solid")).to_contain_text("closed, valid", timeout=30_000)
+
+    def drag_line(self, page, line, onto):
+        first, last = (page.locator(".op[data-step]", has_text=words).last for words in (line, onto))
+        first.scroll_into_view_if_needed()
+        (x, y), (_, below) = ((box["x"] + 40, box["y"] + 20) for box in (first.bounding_box(), last.bounding_box()))
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, (y + below) / 2, steps=4)
+        page.mouse.move(x, below, steps=4)
+        page.mouse.up()
+
+    def test_a_block_is_measured_and_cut_open_to_look(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "20 mm", body="Box"))
+        self.drive(self.measured, job)
+
+    def measured(self, page, job):
+        self.open(page, job)
+        page.get_by_role("tab", name="View").click()
+        page.locator("#tray .tool:visible", has_text="Above").click()
+        page.locator("#tray .tool:visible", has_text="Measure").click()
+        box = page.locator("canvas.solid").bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        expect(page.locator("#prompt")).to_contain_text("top of 1: area 2400 mm²", timeout=30_000)
+        page.locator("#tray .tool:visible", has_text="Below").click()
+        page.locator("#tray .tool:visible", has_text="Section").click()
+        expect(page.locator("#section output")).to_have_text("20.00 mm")
+        page.get_by_label("Where the plane lies").fill("12")
+        expect(page.locator("#section output")).to_have_text("12.00 mm")
+        page.keyboard.press("Escape")
+        expect(page.locator("#section")).to_be_hidden()
+        self.nearer_looks_larger(page)
+
+    def nearer_looks_larger(self, page):
+        """From above the top of a box hides the rest; in perspective it is seen larger than in a parallel view."""
+
+        def seen():
+            page.evaluate("new Promise((then) => requestAnimationFrame(() => requestAnimationFrame(then)))")
+            return page.locator("canvas.solid").evaluate(COVERED)
+
+        page.locator("#tray .tool:visible", has_text="Above").click()
+        parallel = seen()
+        page.locator("#tray .tool:visible", has_text="Perspective").click()
+        expect(page.locator("#note")).to_contain_text("in perspective")
+        self.assertGreater(seen(), 1.03 * parallel)
+        page.locator("#tray .tool:visible", has_text="Perspective").click()
+        expect(page.locator("#note")).not_to_contain_text("in perspective")
+        self.assertEqual(seen(), parallel)
+
+    def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
+        job = self.job(
+            ("sketch.rectangle", {"first": [10, 0], "second": [14, 10]}),
+            ("sketch.line", {"start": [0, 0], "end": [0, 30], "construction": True}),
+        )
+        self.drive(self.turned, job)
+        job.refresh_from_db()
+        # Pappus's centroid theorem: the rectangle's middle goes 75° of a circle of radius 12.
+        self.assertAlmostEqual(self.volume(job), math.radians(75) * 12 * 40, places=6)
+
+    def turned(self, page, job):
+        self.open(page, job, built=False)
+        self.take(page, "Shape", "Revolve")
+        # The only region is taken already.
+        expect(page.locator(".writing [data-blank=regions]")).to_contain_text("1 region")
+        axis = page.get_by_label("Click a line of the sketch or a straight edge, or choose an axis.")
+        axis.focus()
+        page.locator("svg.drawing .hit[data-pick]").last.dispatch_event("click")
+        expect(axis.locator("option:checked")).to_have_text("the line clicked")
+        page.get_by_label("How far it turns.").select_option("by")
+        page.get_by_label("Type the angle.").fill("75°")
+        self.finish(page)
+        expect(page.locator(".op[data-step] .no")).to_have_count(1)
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".op[data-step] .no")).to_have_count(0)
+        page.get_by_role("button", name="Redo").click()
+        expect(page.locator(".op[data-step] .no")).to_have_count(1)
+        field = page.get_by_label("Operation 1, angle")
+        expect(field).to_have_value("75.0°")
+
+    def test_a_wall_and_an_opened_box_by_the_keyboard(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "20 mm", body="Box"))
+        self.drive(self.opened_box, job)
+        job.refresh_from_db()
+        self.assertAlmostEqual(self.volume(job), 48_000 - 56 * 36 * 18, places=5)
+
+    def opened_box(self, page, job):
+        self.open(page, job)
+        self.take(page, "Edges", "Hollow")
+        blank = page.locator(".writing [data-blank=faces]")
+        blank.focus()
+        for _ in range(6):
+            page.keyboard.press("ArrowDown")
+            if "top of 1" in page.locator("#prompt").inner_text():
+                break
+        page.keyboard.press("Space")
+        expect(blank).to_have_text("1 face")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("36.288 cm³", timeout=30_000)
