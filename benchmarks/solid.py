@@ -25,7 +25,7 @@ from nomogon_core.solid.sheet import OperationStep
 DRAFTS, RELIEFS, AREAS, REBUILDS, STEPS = 50, 20, 12, 200, 30
 SAME_DRAFT, SAME_RELIEF = 2e-3, 1e-6
 MAKERS = (
-    "face_of", "prism", "cylinder", "cone", "_built", "fillet", "chamfer", "revolution", "hollowed", "transformed",
+    "face_of", "prism", "cylinder", "cone", "boolean", "fillet", "chamfer", "revolution", "hollowed", "transformed",
 )  # fmt: skip
 
 

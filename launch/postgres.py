@@ -78,10 +78,11 @@ class Cluster:
     """One cluster of this checkout: that of the application, or by name another one for checks.
 
     Its state folder holds ``url`` (how the application signs in), ``port``, ``superuser`` (a password) and ``folder``.
+    ``launched`` is whether its server was started by this process, which then stops it again.
     """
 
     def __init__(self, name=""):
-        self.name = name
+        self.name, self.launched = name, False
         self.state = STATE / (f"database-{name}" if name else "database")
 
     @property
@@ -180,6 +181,7 @@ class Cluster:
         command = (*self._control(folder), "-l", folder / "log", "-W", "-o", options, "start")
         run(*command, what="starting the database")
         _secret(self.state / "port", str(port))
+        self.launched = True
         deadline = time.monotonic() + READY_SECONDS
         while not self.answers():
             if time.monotonic() > deadline:

@@ -91,13 +91,15 @@ class Part:
         self.process.wait()
 
 
-def wait_until_up(address, part, seconds=40):
+def wait_until_up(address, part, seconds=40, meanwhile=lambda: None):
+    """Whether a part answers in time; ``meanwhile`` is called between two looks."""
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline and part.process.poll() is None:
         try:
             with urllib.request.urlopen(address + "/alive", timeout=2):
                 return True
         except OSError:
+            meanwhile()
             time.sleep(0.05)
     return False
 
@@ -112,19 +114,25 @@ def _watch(parts, cluster):
         time.sleep(LOOK_EVERY_S)
         for part in parts:
             part.look()
-        if cluster is not None and not cluster.runs():
-            say("the database ended by itself; it is started again.")
-            before = cluster.url_file.read_text()
-            try:
-                cluster.start()
-            except SetupError as problem:
-                say(str(problem))
-                time.sleep(FIRST_PAUSE_S)
-                continue
-            if cluster.url_file.read_text() != before:
-                for part in parts:
-                    part.stop()
-                    part.start()
+        revive(cluster, parts)
+
+
+def revive(cluster, parts):
+    """Start the database again if it is this checkout's own and is gone; the parts follow where it moved."""
+    if cluster is None or cluster.runs():
+        return
+    say("the database ended by itself; it is started again.")
+    before = cluster.url_file.read_text()
+    try:
+        cluster.start()
+    except SetupError as problem:
+        say(str(problem))
+        time.sleep(FIRST_PAUSE_S)
+        return
+    if cluster.url_file.read_text() != before:
+        for part in parts:
+            part.stop()
+            part.start()
 
 
 def _finish(demo, leaving):
@@ -146,7 +154,10 @@ def _serve(arguments, name, *, web, work):
         parser.add_argument("--processes", type=int, help="how many things the worker does at a time")
     options = parser.parse_args(arguments)
     launched = prepare(web=True, demo=web and work, later=True)
-    cluster = None if os.environ.get(DATABASE_URL) else Cluster(os.environ.get(CLUSTER, ""))
+    cluster = None
+    if not os.environ.get(DATABASE_URL):
+        cluster = Cluster(os.environ.get(CLUSTER, ""))
+        cluster.launched = launched
     signal.signal(signal.SIGTERM, _leave)
     parts, leaving = [], threading.Event()
     try:
@@ -156,7 +167,8 @@ def _serve(arguments, name, *, web, work):
             parts.append(Part("web server", web_command(port, options.host)))
         if work:
             parts.append(Part("worker", work_command(options.processes)))
-        if web and not wait_until_up(f"http://127.0.0.1:{port}", parts[0]):
+        # The database of an application that was just stopped may have answered a last time, and be gone by now.
+        if web and not wait_until_up(f"http://127.0.0.1:{port}", parts[0], meanwhile=lambda: revive(cluster, parts)):
             say("the web server did not come up; what it said is above.")
             return 1
         where = f"Nomogon is at {address}" if web else "The worker serves the queue"
@@ -169,7 +181,7 @@ def _serve(arguments, name, *, web, work):
         leaving.set()
         for part in parts:
             part.stop()
-        if launched:
+        if cluster is not None and cluster.launched:
             cluster.stop()
 
 

@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 
 import psycopg
 
-from launch import postgres
+from launch import postgres, serve
 from launch.places import CLUSTER, ROOT, STATE
 from launch.postgres import Cluster
 
@@ -142,6 +142,36 @@ class OlderSetUp(unittest.TestCase):
         self.assertNotIn("trust", (self.folder / "data" / "pg_hba.conf").read_text().split("# TYPE")[-1])
         self.assertFalse((self.state / "postgres.password").exists())
         self.assertEqual(list(self.folder.glob(".s.PGSQL*")), [])
+
+
+class Waiting(unittest.TestCase):
+    """The database of an application that was just stopped may answer a last time before it is gone."""
+
+    def test_a_database_gone_at_the_start_is_started_and_followed(self):
+        state = Path(tempfile.mkdtemp(prefix="nomogon-waiting-"))
+        self.addCleanup(shutil.rmtree, state)
+        cluster = mock.Mock(url_file=state / "url", **{"runs.return_value": False})
+        cluster.url_file.write_text("here")
+        cluster.start.side_effect = lambda: cluster.url_file.write_text("there")
+        part = mock.Mock(**{"process.poll.return_value": None})
+        looks = []
+
+        def meanwhile():
+            looks.append(time.monotonic())
+            serve.revive(cluster, [part])
+            cluster.runs.return_value = True
+
+        self.assertFalse(serve.wait_until_up(f"http://127.0.0.1:{postgres._free(0)}", part, 0.5, meanwhile))
+        self.assertGreater(len(looks), 1)
+        cluster.start.assert_called_once()
+        part.stop.assert_called_once()
+        part.start.assert_called_once()
+
+    def test_one_that_runs_is_left_alone(self):
+        cluster = mock.Mock(**{"runs.return_value": True})
+        serve.revive(cluster, [])
+        serve.revive(None, [])
+        cluster.start.assert_not_called()
 
 
 def web_servers():

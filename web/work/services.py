@@ -110,12 +110,6 @@ def cancel(task):
 BUILT_FROM = ("sketches", "planes", "operations", "bodies", "steps", "quantities", "known", "version", "next_number")
 
 
-def rolled_back(document, until):
-    """The document with its Build sheet up to a step; whole where there is no such step."""
-    steps = document["steps"]
-    return {**document, "steps": steps[: steps.index(until) + 1]} if until in steps else document
-
-
 def rebuild_arguments(document):
     """What a rebuild depends on, and nothing else."""
     known = document["known"] if any_late(document) else {}

@@ -104,6 +104,12 @@ def sketch_id(document: dict[str, Any], name: str = "") -> str:
     return name
 
 
+def built_to(document: dict[str, Any], until: str | None) -> dict[str, Any]:
+    """The document with its Build sheet up to a step; whole where there is no such step."""
+    steps = document["steps"]
+    return {**document, "steps": steps[: steps.index(until) + 1]} if until in steps else document
+
+
 def working_copy(document: dict[str, Any]) -> dict[str, Any]:
     """A copy of a document for a command, all the way down but for what sketches hold: that is never changed in place
     but put anew (:func:`keep_sketch`, :func:`with_constraint`)."""

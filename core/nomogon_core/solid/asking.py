@@ -218,6 +218,15 @@ def reads(declaration: Declaration, filled: dict[str, Any], state: State) -> dic
     return told
 
 
+def _made_of(before, maker, names, into=None):
+    """The shape that a maker made of others; its faces take the names that theirs had in ``names``, there or in
+    ``into``."""
+    shape = maker.Shape()
+    told = naming.carried(before, names, maker, shape)
+    (names if into is None else into).take(kernel.faces_of(shape), told)
+    return shape
+
+
 class Ask:
     """The blanks of one operation, and ways to put what it builds into bodies."""
 
@@ -327,16 +336,14 @@ class Ask:
     def names_of(self, body: Body) -> ShapeMap:
         """The names of a body's faces, to be added to."""
         names = ShapeMap()
-        for face in kernel.faces_of(body.shape):
-            if body.names.get(face) is not None:
-                names.put(face, body.names.get(face))
+        names.take(kernel.faces_of(body.shape), body.names)
         return names
 
     def name_rest(self, shape: TopoDS_Shape, names: ShapeMap, role: str = "face") -> None:
         """Give the faces that have no name one, by their order."""
         lost = [face for face in kernel.faces_of(shape) if names.get(face) is None]
         for number, face in enumerate(lost, 1):
-            names.put(face, self.called(f"{role}({number})"))
+            names.put(face, self.called(role if len(lost) == 1 else f"{role}({number})"))
 
     def carried(self, body: Body, maker: Any, shape: TopoDS_Shape) -> ShapeMap:
         """Names of the faces of a body that the kernel changed."""
@@ -344,10 +351,8 @@ class Ask:
 
     def common(self, body: Body, tool: TopoDS_Shape, names: ShapeMap) -> tuple[TopoDS_Shape, ShapeMap]:
         """What a body has in common with a shape, and the names of its faces."""
-        together, both = kernel.overlap(body.shape, [tool]), self.names_of(body)
-        for face in kernel.faces_of(tool):
-            if names.get(face) is not None:
-                both.put(face, names.get(face))
+        together, both = kernel.boolean("overlap", body.shape, [tool]), self.names_of(body)
+        both.take(kernel.faces_of(tool), names)
         return together.Shape(), naming.carried([body.shape, tool], both, together, together.Shape())
 
     def overlapped(
@@ -356,46 +361,25 @@ class Ask:
         """What each of some shapes has in common with a block."""
         parts, called = [], ShapeMap()
         for tool in tools:
-            together = kernel.overlap(tool, [block])
-            shape = together.Shape()
-            told = naming.carried([tool, block], names, together, shape)
-            for face in kernel.faces_of(shape):
-                if told.get(face) is not None:
-                    called.put(face, told.get(face))
-            parts.append(shape)
+            maker = kernel.boolean("overlap", tool, [block])
+            parts.append(_made_of([tool, block], maker, names, called))
         return parts, called
 
     def cut_out(self, solids: list[TopoDS_Shape], names: ShapeMap) -> TopoDS_Shape:
         """The first of some solids without the others; its faces are named in ``names``."""
         if len(solids) == 1:
             return solids[0]
-        cut = kernel.boolean("cut", solids[0], solids[1:])
-        told = naming.carried(solids, names, cut, cut.Shape())
-        for face in kernel.faces_of(cut.Shape()):
-            if told.get(face) is not None:
-                names.put(face, told.get(face))
-        return cut.Shape()
+        return _made_of(solids, kernel.boolean("cut", solids[0], solids[1:]), names)
 
     def joined(self, first: TopoDS_Shape, second: TopoDS_Shape, names: ShapeMap) -> TopoDS_Shape:
         """Two shapes as one; its faces are named in ``names``."""
-        together = kernel.boolean("add", first, [second])
-        told = naming.carried([first, second], names, together, together.Shape())
-        for face in kernel.faces_of(together.Shape()):
-            if told.get(face) is not None:
-                names.put(face, told.get(face))
-        return together.Shape()
+        return _made_of([first, second], kernel.boolean("add", first, [second]), names)
 
     def merged(self, shape: TopoDS_Shape, names: ShapeMap, rest: str) -> TopoDS_Shape:
         """A shape whose faces that lie in one surface are one; those without a name get one by their role."""
-        maker = kernel.Merged(shape)
-        told = naming.carried([shape], names, maker, maker.Shape())
-        for face in kernel.faces_of(maker.Shape()):
-            if told.get(face) is not None:
-                names.put(face, told.get(face))
-        lost = [face for face in kernel.faces_of(maker.Shape()) if names.get(face) is None]
-        for number, face in enumerate(lost, 1):
-            names.put(face, self.called(rest if len(lost) == 1 else f"{rest}({number})"))
-        return maker.Shape()
+        merged = _made_of([shape], kernel.Merged(shape), names)
+        self.name_rest(merged, names, rest)
+        return merged
 
     def made(self, name: str, shape: TopoDS_Shape, names: ShapeMap) -> dict[str, Body]:
         """A body that is new or takes the place of another.
@@ -469,14 +453,8 @@ class Ask:
         return made.accepted(name, title, shape, names)
 
     def _combined(self, mode, body, tools, tool_names):
-        for face in kernel.faces_of(body.shape):
-            name = body.names.get(face)
-            if name is not None:
-                tool_names.put(face, name)
-        if mode == "overlap":
-            combined = kernel.overlap(body.shape, tools)
-        else:
-            combined = kernel.boolean(mode, body.shape, tools)
+        tool_names.take(kernel.faces_of(body.shape), body.names)
+        combined = kernel.boolean(mode, body.shape, tools)
         shape = combined.Shape()
         names = naming.carried([body.shape, *tools], tool_names, combined, shape)
         result = made.accepted(body.name, body.title, shape, names, body, grows=mode == "add")

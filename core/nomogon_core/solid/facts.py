@@ -43,6 +43,42 @@ class Facts:
         return self.volume_mm3 / 1000 * DENSITIES[material]
 
 
+LEAST_CHANGE_MM3 = 0.5
+
+
+@attrs.frozen
+class Change:
+    """What a step changed.
+
+    Attributes:
+        volume_mm3: what came or, negative, went; 0 where it is too little to tell.
+        pieces: how many solids a body fell into that was not so many before; 0 where none did.
+        gone: ids of bodies that went into others.
+        nothing: whether the bodies are as they were.
+    """
+
+    volume_mm3: float
+    pieces: int
+    gone: tuple[str, ...]
+    nothing: bool
+
+
+def change_between(before: dict[str, dict[str, Any]], after: dict[str, dict[str, Any]]) -> Change:
+    """What changed from the facts of bodies, as plain data by id, to those after a step."""
+    was, now = (sum(facts["volume_mm3"] for facts in bodies.values()) for bodies in (before, after))
+    pieces = (
+        facts["solids"]
+        for name, facts in after.items()
+        if facts["solids"] > 1 and before.get(name, {}).get("solids", 1) != facts["solids"]
+    )
+    return Change(
+        now - was if abs(now - was) >= LEAST_CHANGE_MM3 else 0.0,
+        next(pieces, 0),
+        tuple(name for name in before if name not in after),
+        bool(before) and before == after,
+    )
+
+
 @attrs.frozen
 class Step:
     """What came of one step of the Build sheet.

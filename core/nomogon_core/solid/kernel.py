@@ -80,7 +80,7 @@ from OCP.TopAbs import (
 )
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Vertex, TopoDS_Wire
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, closed_area, ends
@@ -88,6 +88,8 @@ from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.planes import PLAN
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from nomogon_core.solid.planes import Frame
 
 UP = gp_Dir(0, 0, 1)
@@ -108,6 +110,12 @@ VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 TOUCHING_MM, SEWN_MM = 1e-6, 1e-4
 LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
+CUSP = 1 - 1e-6
+BOOLEANS = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "overlap": BRepAlgoAPI_Common}
+
+
+class CuspError(OperationError):
+    """Edges that leave a corner in one direction: the kernel would search for ever where they meet."""
 
 
 def is_failure(problem: Any) -> Any:
@@ -127,6 +135,13 @@ class ShapeMap:
 
     def get(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, default: Any = None) -> Any:
         return self.values.get(self.index.FindIndex(shape), default)
+
+    def take(self, shapes: Iterable[TopoDS_Shape], other: ShapeMap) -> None:
+        """The values that another map has for some shapes."""
+        for shape in shapes:
+            value = other.get(shape)
+            if value is not None:
+                self.put(shape, value)
 
 
 def parts_of(shape: TopoDS_Edge | TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
@@ -317,11 +332,13 @@ def stepped(areas: list[tuple[list[list[tuple[str, Any]]], float]]) -> Stepped |
     for solid in solids:
         BRepLib.OrientClosedSolid_s(solid)
     whole = solids[0] if len(solids) == 1 else compound_of(solids)
+    named = [(_sewn(sewing, wall), name) for wall, name in walls]
+    return Stepped(whole, named, [(number, _sewn(sewing, face)) for number, face in tops])
 
-    def sewn(face):
-        return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
 
-    return Stepped(whole, [(sewn(wall), name) for wall, name in walls], [(number, sewn(face)) for number, face in tops])
+def _sewn(sewing, face):
+    """What a face became by sewing."""
+    return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
 
 
 def _near(place):
@@ -393,25 +410,18 @@ def cylinder(x: float, y: float, bottom: float, height: float, radius: float) ->
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, bottom), UP), radius, height)
 
 
-def boolean(kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlgoAPI_Cut | BRepAlgoAPI_Fuse:
-    """Fuse or cut with full history.
+def boolean(
+    kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]
+) -> BRepAlgoAPI_Fuse | BRepAlgoAPI_Cut | BRepAlgoAPI_Common:
+    """A shape with others added, cut out, or what it has in common with them, with full history.
+
+    Args:
+        kind: one of :data:`BOOLEANS`.
 
     Raises:
         OperationError: the kernel gave no usable result.
     """
-    return _built(BRepAlgoAPI_Fuse() if kind == "add" else BRepAlgoAPI_Cut(), base, tools)
-
-
-def overlap(base: TopoDS_Shape, tools: list[TopoDS_Shape]) -> BRepAlgoAPI_Common:
-    """What a shape and others have in common, with full history.
-
-    Raises:
-        OperationError: the kernel gave no usable result.
-    """
-    return _built(BRepAlgoAPI_Common(), base, tools)
-
-
-def _built(operation, base, tools):
+    operation = BOOLEANS[kind]()
     operation.SetArguments(shape_list([base]))
     operation.SetTools(shape_list(tools))
     operation.SetToFillHistory(True)
@@ -431,21 +441,19 @@ def revolution(face: TopoDS_Face, point: tuple, way: tuple, angle: float) -> BRe
 
 
 def through_sections(
-    wires: list[TopoDS_Wire], *, straight: bool, first: tuple | None = None, last: tuple | None = None
+    wires: list[TopoDS_Wire], *, straight: bool, last: tuple | None = None
 ) -> BRepOffsetAPI_ThruSections:
     """The maker of a solid through closed wires; it also knows the faces over the edges of each.
 
     Args:
-        straight: ruled from one to the next; first, last: points in space that it begins or ends in.
+        straight: ruled from one to the next; last: a point in space that it ends in.
     """
     maker = BRepOffsetAPI_ThruSections(True, straight, 1e-6)
     maker.CheckCompatibility(True)
-    if first is not None:
-        maker.AddVertex(BRepBuilderAPI_MakeVertex(gp_Pnt(*first)).Vertex())
     for wire in wires:
         maker.AddWire(wire)
     if last is not None:
-        maker.AddVertex(BRepBuilderAPI_MakeVertex(gp_Pnt(*last)).Vertex())
+        maker.AddVertex(vertex_at(last))
     maker.Build()
     return maker
 
@@ -532,13 +540,51 @@ def chamfer(
             maker.Add(first, second, edge, level)
         else:
             maker.AddDA(first, angle, edge, level)
+    return _cut_along(maker, "chamfer")
+
+
+def _cut_along(maker, called):
+    """Build a fillet or chamfer whose edges were added."""
+    edges = [
+        maker.Edge(contour, index)
+        for contour in range(1, maker.NbContours() + 1)
+        for index in range(1, maker.NbEdges(contour) + 1)
+    ]
+    place = _cusp(edges)
+    if place is not None:
+        x, y, z = (f"{value:.2f}" for value in place)
+        raise CuspError(
+            f"Two of these edges leave the corner at ({x}, {y}, {z}) mm in the same direction, so a {called} along "
+            "both has no room there. Choose one of them alone, or move the parts of the body a little apart."
+        )
     try:
         maker.Build()
     except Exception as problem:
         if not is_failure(problem):
             raise
-        raise OperationError(f"The chamfer could not be built: {type(problem).__name__}.") from None
+        raise OperationError(f"The {called} could not be built: {type(problem).__name__}.") from None
     return maker
+
+
+def _cusp(edges):
+    """Where two of some edges leave a vertex in one direction; None where none do."""
+    leaving = ShapeMap()
+    for edge in edges:
+        curve = BRepAdaptor_Curve(edge)
+        for vertex, at, way in (
+            (TopExp.FirstVertex_s(edge), curve.FirstParameter(), 1.0),
+            (TopExp.LastVertex_s(edge), curve.LastParameter(), -1.0),
+        ):
+            place, along = gp_Pnt(), gp_Vec()
+            curve.D1(at, place, along)
+            if along.Magnitude() < TOUCHING_MM:
+                continue
+            unit = along.Multiplied(way / along.Magnitude())
+            others = leaving.get(vertex, [])
+            if any(unit.Dot(other) > CUSP for other in others):
+                return place.Coord()
+            leaving.put(vertex, [*others, unit])
+    return None
 
 
 def leaning(shape: TopoDS_Shape, angle: float, neutral: float, way: float) -> BRepOffsetAPI_DraftAngle | None:
@@ -585,12 +631,8 @@ def drafted_loop(
     if sewing.SewedShape().ShapeType() != TopAbs_ShapeEnum.TopAbs_SHELL:
         return None, [], []
     solid = outward(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid())
-
-    def sewn(face):
-        return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
-
-    sides = [(sewn(side), name) for edge, name in named for side in items(maker.Generated(edge))]
-    return solid, sides, [sewn(cap) for cap in caps]
+    sides = [(_sewn(sewing, side), name) for edge, name in named for side in items(maker.Generated(edge))]
+    return solid, sides, [_sewn(sewing, cap) for cap in caps]
 
 
 def reach_of(shapes: list[TopoDS_Shape]) -> float:
@@ -617,7 +659,7 @@ def hollowed(shape: TopoDS_Shape, open_faces: list[TopoDS_Face], wall: float) ->
 
 def distance_between(shape: TopoDS_Shape, point: tuple) -> float:
     """How far a point is from the faces of a shape."""
-    return BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(gp_Pnt(*point)).Vertex(), shape).Value()
+    return BRepExtrema_DistShapeShape(vertex_at(point), shape).Value()
 
 
 def faces_along(shape: TopoDS_Shape, edge: TopoDS_Edge) -> list[TopoDS_Face]:
@@ -627,7 +669,7 @@ def faces_along(shape: TopoDS_Shape, edge: TopoDS_Edge) -> list[TopoDS_Face]:
     return [face for face in faces_of(shape) if distance_between(face, middle) < TOUCHING_MM]
 
 
-def vertex_at(place: tuple[float, float, float]) -> TopoDS_Shape:
+def vertex_at(place: tuple[float, float, float]) -> TopoDS_Vertex:
     return BRepBuilderAPI_MakeVertex(gp_Pnt(*place)).Vertex()
 
 
@@ -704,11 +746,7 @@ def compound_of(shapes: list[TopoDS_Shape]) -> TopoDS_Shape:
 
 def turning_axis(edge: TopoDS_Edge) -> tuple[tuple, tuple] | None:
     """(point, direction) of a straight edge, or of the axis of a round one; None for any other."""
-    curve = BRepAdaptor_Curve(edge)
-    if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
-        axis = curve.Circle().Axis()
-        return axis.Location().Coord(), axis.Direction().Coord()
-    return axis_of(edge)
+    return axis_through(edge) or axis_of(edge)
 
 
 def fillet(shape: TopoDS_Shape, edges: list[TopoDS_Edge], radius: float) -> BRepFilletAPI_MakeFillet:
@@ -721,13 +759,7 @@ def fillet(shape: TopoDS_Shape, edges: list[TopoDS_Edge], radius: float) -> BRep
     for edge in edges:
         if maker.Contour(edge) == 0:
             maker.Add(radius, edge)
-    try:
-        maker.Build()
-    except Exception as problem:
-        if not is_failure(problem):
-            raise
-        raise OperationError(f"The fillet could not be built: {type(problem).__name__}.") from None
-    return maker
+    return _cut_along(maker, "fillet")
 
 
 def _exact(shape):
@@ -764,17 +796,19 @@ def is_empty(shape: TopoDS_Shape) -> bool:
 
 def _share_of(face):
     """(volume, moments x, y, z) that a face adds to its body, told about the origin."""
-    kind, origin = BRepAdaptor_Surface(face).GetType(), gp_Pnt(0, 0, 0)
+    surface, origin = BRepAdaptor_Surface(face), gp_Pnt(0, 0, 0)
+    kind = surface.GetType()
+    if kind == GeomAbs_SurfaceType.GeomAbs_OffsetSurface:
+        kind = surface.BasisSurface().GetType()
     edges = {_edge_kind(TopoDS.Edge(edge)) for edge in parts_of(face, TopAbs_EDGE)}
     plain, weighted = kind in EXACT_SURFACES and edges <= {"plain"}, _is_rational(face) or "weighted" in edges
     if not plain and not weighted:
         face = TopoDS.Face(ShapeCustom.ConvertToBSpline_s(face, True, False, True, False))
     loaded, domain = BRepGProp_Face(True), BRepGProp_Domain(face)
     loaded.Load(face)
-    if plain:
+    share = None if plain else BRepGProp_Vinert(loaded, domain, origin, origin, 1e-5)
+    if share is None or not share.Mass():
         share = BRepGProp_Vinert(loaded, domain, origin, origin)
-    else:
-        share = BRepGProp_Vinert(loaded, domain, origin, origin, 1e-5)
     mass = share.Mass()
     # Splines with weights are no polynomials, so that rule is a little off; its moments exactly would take minutes.
     exact = BRepGProp_VinertGK(loaded, domain, origin, origin, 1e-6, False, False).Mass() if weighted else mass
@@ -810,10 +844,8 @@ class Measures:
             return known[1]
         if len(self.kept.values) >= self.most:
             self.kept = ShapeMap()
-        surface = GProp_GProps()
-        BRepGProp.SurfaceProperties_s(face, surface)
         low, high = tight_box(face)
-        told = np.array([surface.Mass(), *_share_of(face)]), np.array([*low, *(-value for value in high)])
+        told = np.array([area_of_face(face), *_share_of(face)]), np.array([*low, *(-value for value in high)])
         self.kept.put(face, (face.Orientation(), told))
         return told
 

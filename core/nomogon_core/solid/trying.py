@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from nomogon_core.errors import OperationError
+from nomogon_core.solid.kernel import CuspError
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -20,9 +21,14 @@ def attempt(ask: Ask, body: Body, maker: Callable[[float], Any], size: float) ->
 
     Args:
         maker: of a size, gives the kernel's maker that was built; it may raise OperationError.
+
+    Raises:
+        CuspError: no size can be.
     """
     try:
         made = maker(size)
+    except CuspError:
+        raise
     except OperationError:
         return None
     if not made.IsDone():

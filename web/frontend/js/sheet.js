@@ -7,7 +7,8 @@ const RAIL_PX = 54;
 
 /**
  * @param {HTMLElement} sheet
- * @param {{ reload: () => void, takes: (name: string) => boolean, buildTo: (name: string | null) => void, edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
+ * @param {{ reload: () => void, takes: (name: string) => boolean, buildTo: (name: string | null) => void,
+ *   edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
  */
 export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden }) {
   const stepOf = (target) => target.closest("[data-step]")?.dataset.step;

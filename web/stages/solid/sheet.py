@@ -1,10 +1,8 @@
 """The Build sheet as a page writes it."""
 
 from nomogon_core.job.places import plane_words
-from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.facts import DENSITIES, change_between
 from stages.solid import sentences
-
-LEAST_TOLD_MM3 = 0.5
 
 
 def sheet_context(here, view, unit, until=None):
@@ -31,6 +29,7 @@ def sheet_context(here, view, unit, until=None):
         if name in operations:
             number += 1
             operation = operations[name]
+            change = change_between(before, step.get("facts", before))
             words, offers = sentences.words(document, operation, unit, step.get("numbers", {}))
             suggestion = {blank: f"{value:.2f} mm" for blank, value in (step.get("suggestion") or {}).items()}
             line |= {
@@ -39,9 +38,9 @@ def sheet_context(here, view, unit, until=None):
                 "words": words,
                 "offers": offers,
                 "suggestion": suggestion,
-                "told": None if not step or step["problem"] or operation.suppressed else told_of(before, step["facts"]),
+                "told": None if not step or step["problem"] or operation.suppressed else _told(change),
             }
-            gone |= dict.fromkeys(before.keys() - step.get("facts", before).keys(), number)
+            gone |= dict.fromkeys(change.gone, number)
         elif name in document["sketches"]:
             sketch = document["sketches"][name]
             line |= {"sketch": sketch, "on": plane_words(document, sketch["plane"]), "open": name == here.sketch_id}
@@ -64,23 +63,16 @@ def sheet_context(here, view, unit, until=None):
     }
 
 
-def told_of(before, after):
-    """What a step changed: the volume that came or went, and a body that is in pieces; None where nothing did."""
-    volumes = [sum(facts["volume_mm3"] for facts in bodies.values()) for bodies in (before, after)]
-    changed = volumes[1] - volumes[0]
-    pieces = [
-        facts["solids"]
-        for name, facts in after.items()
-        if facts["solids"] > 1 and before.get(name, {}).get("solids", 1) != facts["solids"]
-    ]
-    if pieces:
-        return {"bad": True, "text": f"falls into {pieces[0]} pieces"}
-    if before and before == after:
+def _told(change):
+    """What a step changed, in words; None where nothing is worth telling."""
+    if change.pieces:
+        return {"bad": True, "text": f"falls into {change.pieces} pieces"}
+    if change.nothing:
         return {"bad": True, "text": "changes nothing"}
-    if abs(changed) < LEAST_TOLD_MM3:
+    if not change.volume_mm3:
         return None
-    sign = "+" if changed > 0 else "\N{MINUS SIGN}"
-    return {"bad": False, "text": f"{sign}{abs(changed) / 1000:.3f} cm³"}
+    sign = "+" if change.volume_mm3 > 0 else "\N{MINUS SIGN}"
+    return {"bad": False, "text": f"{sign}{abs(change.volume_mm3) / 1000:.3f} cm³"}
 
 
 def _bodies(document, result, gone):

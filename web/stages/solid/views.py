@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.arguments import ID, LONGEST_NAME, Choice, Record, Rows, Text, Wrong
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
-from nomogon_core.job.document import numbers_of
+from nomogon_core.job.document import built_to, numbers_of
 from nomogon_core.job.ledger import number_text
 from nomogon_core.job.places import plane_words
 from nomogon_core.sketch.drawing import draw, draw_regions
@@ -42,7 +42,7 @@ def build(request, job_id):
     job, document, task = here.job, here.document, None
     until = sent_by(request).get("until")
     if document["operations"] or document["planes"] or len(document["sketches"]) > 1:
-        arguments = services.rebuild_arguments(services.rolled_back(document, until))
+        arguments = services.rebuild_arguments(built_to(document, until))
         task = services.wait(services.submit(job, "rebuild", arguments))
     view = view_of(here, task.result if task and task.status == Task.DONE else None)
     context = sheet_context(here, view, unit_of(request), until)
@@ -102,7 +102,7 @@ def preview(request, job_id):
     arguments = {"blanks": sent.get("blanks"), "unit": unit} | ({"name": name} if name else new)
     after = carry_out(here.document, "solid.set" if name else "solid.add", arguments, Shelf(here.job)).document
     step = name or after["steps"][after["steps"].index(until) + 1 if until else -1]
-    shown = services.rolled_back(after, step if until else None)
+    shown = built_to(after, step if until else None)
     task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(shown)))
     done = task.status == Task.DONE
     told = next((one for one in task.result["steps"] if one["name"] == step), {}) if done else {"problem": task.problem}
@@ -129,7 +129,7 @@ def measure(request, job_id):
         PICKS.check(picks)
     except Wrong:
         raise InputError("The page sent something that cannot be read; load it again.") from None
-    document = services.rolled_back(here.document, sent.get("until"))
+    document = built_to(here.document, sent.get("until"))
     task = services.submit(here.job, "measure", services.rebuild_arguments(document) | {"picks": picks})
     task = services.wait(task, MEASURE_PATIENCE_S)
     if task.status != Task.DONE:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 ORDER = 8
-PROBES, SLACK_SHARE, ON_MOUTH_MM = 32, 0.07, 1e-6
+PROBES, SLACK_SHARE, ON_MOUTH_MM, FOLD_SHARE = 32, 0.07, 1e-6, 0.01
 TOO_THICK = (
     "Walls of {:.2f} mm cannot be left on {}: they would meet, or a curve of it is tighter than that. Type a thinner "
     "wall, or open other faces."
@@ -43,8 +43,10 @@ def _is_even(ask, body, open_faces, shape, names, wall):
     outer = [face for face in ask.kernel.faces_of(body.shape) if not any(face.IsSame(one) for one in open_faces)]
     skin = ask.kernel.compound_of(outer)
     vertices, triangles, owners = ask.kernel.triangulate(shape, max(0.02, wall / 20))
-    told = [names.get(face) or "" for face in ask.kernel.faces_of(shape)]
-    inside = [index for index, name in enumerate(told) if name.startswith(ask.called("inside"))]
+    faces = ask.kernel.faces_of(shape)
+    inside = [index for index, face in enumerate(faces) if (names.get(face) or "").startswith(ask.called("inside"))]
+    if any(_folds(ask, faces[index], vertices[triangles[owners == index]]) for index in inside):
+        return False
     middles = vertices[triangles].mean(axis=1)[np.isin(owners, inside)]
     if not len(middles):
         return False
@@ -56,6 +58,13 @@ def _is_even(ask, body, open_faces, shape, names, wall):
     away = np.array([ask.kernel.distance_between(skin, point) for point in inner])
     # Along edges where the outside turns inward, the corner inside lies farther away.
     return bool(away.min() > (1 - SLACK_SHARE) * wall and np.median(away) < (1 + SLACK_SHARE) * wall)
+
+
+def _folds(ask, face, corners):
+    """Whether a face folds over itself: its triangles (n, 3, 3) and its integral then tell of two areas."""
+    sides = corners[:, 1:] - corners[:, :1]
+    flat = np.linalg.norm(np.cross(sides[:, 0], sides[:, 1]), axis=1).sum() / 2
+    return abs(flat / ask.kernel.area_of_face(face) - 1) > FOLD_SHARE
 
 
 DECLARATION = Declaration(

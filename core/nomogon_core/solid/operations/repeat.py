@@ -61,7 +61,7 @@ ROW = (
         "along",
         asks="Click a line of a sketch or a straight edge, or choose an axis.",
         empty="an axis",
-        options={"x": "the x axis", "y": "the y axis", "z": "the upright axis"},
+        options=JOB_AXES,
     ),
     ",",
 )
