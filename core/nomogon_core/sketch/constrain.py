@@ -81,10 +81,10 @@ def driving(sketch: Sketch, name: str, drives: bool) -> Change:
         raise SketchError("That dimension is not in the sketch any more.")
     if not drives:
         reads = attrs.evolve(item, driving=False, typed="", against=())
-        return Change(refreshed(attrs.evolve(sketch, constraints={**sketch.constraints, name: reads})), "", name)
+        return Change(refreshed(sketch.with_constraints({name: reads})), "", name)
     here = measure(sketch, item.kind, item.of)
     wanted = attrs.evolve(item, driving=True, value=here, typed="", source="set", u95=None)
-    changed = attrs.evolve(sketch, constraints={**sketch.constraints, name: wanted})
+    changed = sketch.with_constraints({name: wanted})
     told = dependence(changed, name)
     if told.dependent:
         raise SketchError(
@@ -98,7 +98,7 @@ def kept_unmet(sketch: Sketch, constraint: Constraint, among: tuple[str, ...], n
     """A constraint, or a dimension that is there by id, that stays although it contradicts others; nothing moves."""
     disputed = attrs.evolve(constraint, against=among)
     if name:
-        changed = attrs.evolve(sketch, constraints={**sketch.constraints, name: disputed})
+        changed = sketch.with_constraints({name: disputed})
     else:
         changed, name = edit.add_constraint(sketch, disputed)
     what = disputed.name or disputed.kind.capitalize()
@@ -117,7 +117,7 @@ def settled(sketch: Sketch, name: str, dropped: str = "") -> Change:
     if dropped == name:
         return Change(edit.remove(sketch, [name]), "")
     without = edit.remove(sketch, [dropped]) if dropped in sketch.constraints else sketch
-    trial = attrs.evolve(without, constraints={**without.constraints, name: attrs.evolve(item, against=())})
+    trial = without.with_constraints({name: attrs.evolve(item, against=())})
     solution = solve(trial)
     if not solution.solved:
         raise told_of(trial, conflict_of(trial, name))
@@ -137,13 +137,8 @@ def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: st
         raise SketchError(f"{item.name} only reads, since other constraints determine it; change one of those.")
     if value <= 0 and item.kind not in ("angle",):
         raise SketchError(f"{item.name} must be more than zero; {typed!r} came. To turn a side around, drag it across.")
-    changed = attrs.evolve(
-        sketch,
-        constraints={
-            **sketch.constraints,
-            name: attrs.evolve(item, value=value, typed=typed, source=source, u95=None, against=()),
-        },
-    )
+    wanted = attrs.evolve(item, value=value, typed=typed, source=source, u95=None, against=())
+    changed = sketch.with_constraints({name: wanted})
     solution = solve(changed)
     if not solution.solved:
         told = told_of(changed, conflict_of(changed, name))

@@ -171,14 +171,13 @@ def angle_u95(
 
 
 def refreshed(sketch: Sketch) -> Sketch:
-    """The sketch with every reference dimension read anew."""
-    constraints = {
-        name: item
-        if item.driving or not item.is_dimension
-        else attrs.evolve(item, value=measure(sketch, item.kind, item.of))
+    """The sketch with every reference dimension read anew; itself where it has none."""
+    read = {
+        name: attrs.evolve(item, value=measure(sketch, item.kind, item.of))
         for name, item in sketch.constraints.items()
+        if item.is_dimension and not item.driving
     }
-    return attrs.evolve(sketch, constraints=constraints)
+    return sketch.with_constraints(read) if read else sketch
 
 
 def listed(words: Sequence[str]) -> str:

@@ -7,7 +7,6 @@ keeps its name while other curves come and go, and one that is divided anew has 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any
 
@@ -43,8 +42,9 @@ def met_at(curve: Any, other: Any) -> tuple[float, ...]:
     return tuple(t for t in crossings(curve, other) if inside or OWN_END * top < t < (1 - OWN_END) * top)
 
 
-def divided(name: str, curve: Any, cuts: Iterable[tuple[float, str]]) -> dict[str, Any]:
-    """Pieces of a curve by id, in order along it; {} where it is not cut.
+@lru_cache(maxsize=MOST_KEPT)
+def divided(name: str, curve: Any, cuts: tuple[tuple[float, str], ...]) -> dict[str, Any]:
+    """Pieces of a curve by id, in order along it; {} where it is not cut. What is given is kept, so never change it.
 
     Args:
         cuts: (parameter, id of the curve met there).

@@ -136,6 +136,28 @@ class Sketch:
             self._derived[work] = work(self)
         return self._derived[work]
 
+    def keep(self, work: Callable[..., Any], result: Any) -> None:
+        """What a function would make of this sketch, known from elsewhere."""
+        self._derived[work] = result
+
+    def give_up(self, work: Callable[..., Any]) -> Any:
+        """What was kept of a function, which is then no longer; None where nothing was."""
+        return self._derived.pop(work, None)
+
+    def with_constraints(self, changed: dict[str, Constraint]) -> Sketch:
+        """This sketch with some constraints new or changed; its curves stay drawn."""
+        same = attrs.evolve(self, constraints={**self.constraints, **changed})
+        object.__setattr__(same, "_geometries", self._geometries)
+        return same
+
+    def drawn_like(self, other: Sketch) -> Sketch:
+        """This sketch, with the geometry of another one's curves where these are the same in the same places."""
+        for name, geometry in other._geometries.items():
+            curve = self.curves.get(name)
+            if curve is other.curves[name] and all(self.points[point] is other.points[point] for point in curve.points):
+                self._geometries[name] = geometry
+        return self
+
     def curve(self, name: str) -> Curve:
         try:
             return self.curves[name]

@@ -133,18 +133,18 @@ def _net(sketch):
         return Net(drawn, drawn, tuple(crossed))
     geometry, ends_of = {}, {}
     for name, curve in drawn.geometry.items():
-        if name in drawn.nodes:
-            ends_of[name] = tuple(drawn.places[node] for node in drawn.nodes[name])
-        geometry[name] = curve
-        pieces = divided(name, curve, cuts.get(name, ()))
+        pieces = divided(name, curve, tuple(cuts[name])) if name in cuts else {}
         if pieces:
-            del geometry[name]
-            ends_of.pop(name, None)
             geometry |= pieces
             ends_of |= {piece: ends(told) for piece, told in pieces.items()}
+        else:
+            geometry[name] = curve
+            if name in drawn.nodes:
+                ends_of[name] = tuple(drawn.places[node] for node in drawn.nodes[name])
     return Net(drawn, _graph_of(geometry, ends_of), tuple(crossed))
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def _cross(first, second):
     """Whether curves cross between their ends, not only touch with one."""
     tips = [place for curve in (first, second) for place in ends(curve) or ()]

@@ -113,8 +113,9 @@ def solve(sketch: Sketch, *, compiled: bool = True, most: int = MOST_ITERATIONS,
     x, restarted, worst, iterations = solved_from(system, system.start(), most, again=again)
     if worst >= MET or _collapsed(system, x):
         return Solution(sketch, "unsolved", worst * equations.scale, iterations)
-    status = "restarted" if restarted else "solved"
-    return Solution(_moved(equations, system, x), status, worst * equations.scale, iterations)
+    status, moved = "restarted" if restarted else "solved", _moved(equations, system, x)
+    moved.keep(_solved, (equations, system, x))
+    return Solution(moved, status, worst * equations.scale, iterations)
 
 
 def solved_from(
@@ -180,7 +181,7 @@ def _moved(equations, system, x):
     radii = values[1 + 2 * count :][index] * equations.scale
     for name, radius in zip(map(rounds.__getitem__, index.tolist()), radii.tolist()):
         curves[name] = with_radius(curves[name], radius)
-    return Sketch(points, curves, sketch.constraints, sketch.next_number)
+    return Sketch(points, curves, sketch.constraints, sketch.next_number).drawn_like(sketch)
 
 
 class Grab:
@@ -302,9 +303,7 @@ class Freedom:
 
 def freedom(sketch: Sketch, *, compiled: bool = True) -> Freedom:
     """Degrees of freedom and where they are, from the null space of the constraints."""
-    equations = Equations(sketch)
-    system = System(equations, compiled=compiled)
-    x = system.start()
+    equations, system, x = sketch.give_up(_solved) or _solved(sketch, compiled=compiled)
     across, up = (system.unknown_of[axis : 1 + 2 * len(equations.point_at) : 2] for axis in (1, 2))
     degrees, motions, part_of = 0, np.zeros((system.count + 1, MOTIONS)), np.full(system.count + 1, -1)
     for number, (unknowns, rows) in enumerate(system.components()):
@@ -322,6 +321,13 @@ def freedom(sketch: Sketch, *, compiled: bool = True) -> Freedom:
     degrees += len(alone)
     radii = frozenset(name for name, at in equations.radius_at.items() if own[system.unknown_of[at]] > LEAST_MOTION**2)
     return Freedom(degrees, _ways(equations, own[across], own[up], both), radii)
+
+
+def _solved(sketch, *, compiled=True):
+    """(equations, system, its unknowns) of a sketch whose constraints are met."""
+    equations = Equations(sketch)
+    system = System(equations, compiled=compiled)
+    return equations, system, system.start()
 
 
 def _ways(equations, x, y, both):
