@@ -66,6 +66,23 @@ def entrance_reducer():
     return (reversed_outline, hole(8, 24, 4.2), hole(102, 24, 4.2))
 
 
+SPOUT_AXES = ((14.0, 14.0), (15.0, 12.5), (17.0, 10.0), (19.5, 7.5), (22.0, 6.0))
+SPOUT_GAP, CROSS_ARM, CROSS_WIDTH = 8.0, 4.0, 0.5
+
+
+def spout_plan():
+    """Five cross-sections side by side, from round to a flat oval: (origin, its outline, the cross-hair at it)."""
+    found, left = [], 0.0
+    for wide, high in SPOUT_AXES:
+        x, y = left + wide, 15.0
+        left = x + wide + SPOUT_GAP
+        arm, half = CROSS_ARM, CROSS_WIDTH / 2
+        arms = [(arm, half), (half, half), (half, arm), (-half, arm), (-half, half), (-arm, half)]
+        corners = [(x + sign * u, y + sign * v) for sign in (1, -1) for u, v in arms]
+        found.append(((x, y), (Ellipse((x, y), (wide, high), 0.0),), rounded_polygon(corners, [0] * 12)))
+    return found
+
+
 def feeder_cap():
     """Feeder cap FLA-023: an oval of 96 × 62 mm with an oval window on the slant, a bee-sized hole and two screw
     holes."""

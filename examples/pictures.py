@@ -23,7 +23,13 @@ class Shot:
 
 def shoot(outlines, width, height, camera, *, quality=92, **light):
     """A JPEG of a part under a camera; ``light`` goes to :func:`examples.render.photograph`."""
-    grey = photograph(part_coverage(outlines, camera, width, height), **light)
+    return _developed(part_coverage(outlines, camera, width, height), outlines, camera, quality, **light)
+
+
+def _developed(cover, outlines, camera, quality, **light):
+    """The shot of a coverage (h, w)."""
+    height, width = cover.shape
+    grey = photograph(cover, **light)
     colour = np.clip(grey[..., None].astype(np.float32) * TINT, 0, 255).astype(np.uint8)
     return Shot(
         cv2.imencode(".jpg", colour, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes(), camera, outlines, width, height
@@ -33,6 +39,15 @@ def shoot(outlines, width, height, camera, *, quality=92, **light):
 def latch_plate():
     """84 mm over about 1850 pixels, turned by a hair."""
     return shoot(parts.latch_plate(), 2400, 1600, Camera(22.0, (276.4, 1305.7), 0.0), grain=0.05, shadow=0.22, seed=14)
+
+
+def spout_plan(angle=0.0, seed=31, **light):
+    """A plan of five dark sections with a light cross-hair in each, a row of 2,100 pixels."""
+    camera, width, height = Camera(10.0, (120.0, 420.0), angle), 2340, 560
+    sections = [(oval, cross) for _, oval, cross in parts.spout_plan()]
+    cover = sum(part_coverage(one, camera, width, height) for one in sections)
+    outlines = tuple(oval for oval, _ in sections)
+    return _developed(cover, outlines, camera, 92, grain=0.03, seed=seed, **light)
 
 
 def hinge_leaf():

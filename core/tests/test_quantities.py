@@ -112,6 +112,44 @@ class Expressions(JobCase):
         self.do("solid.set", name=self.extrude, blanks={"length": "8 mm"})
         self.assertAlmostEqual(self.built().steps[-1].numbers["radius"], 0.8)
 
+    def test_what_was_measured_on_the_solid_is_read_off_anew_and_drives_what_comes_after(self):
+        faces = [{"body": self.body, "kind": "face", "name": f"{self.extrude}.{role}"} for role in ("top", "bottom")]
+        self.do("ledger.measure", picks=faces, word="shortest distance", name="thick")
+        edges = {"body": self.body, "rule": {"at": "top"}}
+        self.do("solid.add", kind="fillet", blanks={"edges": edges, "radius": "thick / 10"})
+        fillet = list(self.document["operations"])[-1]
+        self.assertAlmostEqual(self.built().steps[-1].numbers["radius"], 0.5)
+        self.do("solid.set", name=self.extrude, blanks={"length": "8 mm"})
+        built = self.built()
+        self.assertAlmostEqual(built.steps[-1].numbers["radius"], 0.8)
+        sheet = build_of(self.document, environment(self.document))
+        self.assertEqual(graph.measures_of(built, sheet), {"thick": 8.0})
+        key = next(iter(self.document["quantities"]))
+        self.do("ledger.rename", row=f"quantity:{key}", text="plate thickness")
+        self.assertEqual(self.document["operations"][fillet]["blanks"]["radius"]["typed"], "plate thickness / 10")
+        for command, arguments, why in (
+            ("ledger.remove", {"name": key}, "is used by"),
+            ("ledger.set", {"name": key, "text": "3 mm"}, "is read off the solid"),
+            ("sketch.set_value", {"name": self.bore, "text": "plate thickness"}, "only once the solid is built"),
+            ("ledger.add", {"name": "plate thickness", "text": "3 mm"}, "another quantity called"),
+        ):
+            with self.assertRaisesRegex(InputError, why):
+                self.do(command, **arguments)
+
+    def test_a_measure_of_what_is_not_there_yet_says_so_and_a_lost_one_is_told(self):
+        round_one = {"body": self.body, "kind": "face", "name": "op9.round(nothing)"}
+        self.do("ledger.measure", picks=[round_one], word="radius")
+        (name,) = (item["name"] for item in self.document["quantities"].values())
+        self.assertEqual(name, "Measured radius")
+        sheet = build_of(self.document, environment(self.document))
+        self.assertEqual(graph.measures_of(graph.run(sheet), sheet), {name: None})
+        view = overview(self.document, {"measures": {name: None}})
+        rows = {row.name: row for group in ledger.ledger(view, "solid") for row in group.rows}
+        self.assertIn("not there any more", rows[name].note)
+        edges = {"body": self.body, "rule": {"at": "top"}}
+        self.do("solid.add", kind="fillet", blanks={"edges": edges, "radius": "Measured radius"})
+        self.assertIn("cannot be read off before this operation", self.built().steps[-1].problem)
+
     def test_uncertainty_and_source_of_a_derived_number(self):
         sketch = self.document["sketches"]["s1"]["constraints"][self.bore]
         sketch |= {"u95": 0.04, "source": "traced"}

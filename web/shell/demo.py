@@ -1,13 +1,15 @@
 """The demo jobs of Fennel Lane Apiary Works, made through the same commands that a user's clicks send."""
 
+import math
 from contextlib import suppress
 
 from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from examples import pictures
+from examples.parts import SPOUT_AXES, spout_plan
 from nomogon_core.errors import NotNeededError
-from nomogon_core.job.document import FIRST_SKETCH, picture_of, sketch_of
+from nomogon_core.job.document import FIRST_SKETCH, calibration_of, picture_of, sketch_of
 from nomogon_core.picture.decode import decode
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.sketch.regions import find_regions
@@ -55,10 +57,10 @@ class Demo:
         key = max(document_of(self.job)["known"], key=lambda key: int(key[1:]))
         self.do("reference.rename_known", name=key, text=name)
 
-    def trace(self, tolerance=0.1):
+    def trace(self, tolerance=0.1, keep="all"):
         """Outlines traced and taken into the sketch."""
         document = document_of(self.job)
-        settings = {"threshold": 0.5, "tolerance_mm": tolerance, "speck_mm2": 1.0, "keep": "all"}
+        settings = {"threshold": 0.5, "tolerance_mm": tolerance, "speck_mm2": 1.0, "keep": keep}
         picture = picture_of(document)[0]
         arguments = services.trace_arguments(document, picture, settings)
         result, _ = kernels.trace_picture(arguments["document"], picture, self.shot.jpeg, settings)
@@ -185,6 +187,34 @@ def _hinge_leaf(user):
     return demo
 
 
+def _honey_spout(user):
+    """Five sections of a plan, from round to a flat oval, each lifted out to its station by its cross-hair."""
+    demo = Demo(user, "Honey spout", "FLA-031", pictures.spout_plan())
+    plan = spout_plan()
+    (x, y), (wide, _) = plan[0][0], SPOUT_AXES[0]
+    demo.known("Width of the root", (x - wide, y), (x + wide, y), "28 mm")
+    scale, middles = demo.shot.camera.scale, demo.shot.camera.to_px([origin for origin, *_ in plan]).tolist()
+    ovals = [[*middle, math.pi * wide * high * scale**2] for middle, (wide, high) in zip(middles, SPOUT_AXES)]
+    demo.trace(keep=ovals)
+    demo.do("ledger.add", name="station", text="12 mm")
+    fit, sections = calibration_of(document_of(demo.job), picture_of(document_of(demo.job))[0]), []
+    for number, middle in enumerate(middles):
+        at = fit.to_mm([middle])[0]
+        (oval,) = demo.find("ellipse", lambda one, at=at: math.dist(one.center, at) < 1) or demo.find(
+            "circle", lambda one, at=at: math.dist(one.center, at) < 1
+        )
+        blanks = {"curves": [oval], "title": f"Section {number + 1}", "origin": (at + 0.6).tolist()}
+        demo.do("sketch.edit", kind="section", blanks=blanks | {"station": f"{number} * station"})
+        sections.append({"sketch": list(document_of(demo.job)["sketches"])[-1], "name": f"region {oval}"})
+    loft = {"sections": {"sections": sections}, "how": "smooth", "tip": "flat", "result": "new", "body": "Spout"}
+    demo.do("solid.add", kind="loft", blanks=loft)
+    operation, (body,) = list(document_of(demo.job)["operations"])[-1], document_of(demo.job)["bodies"]
+    faces = {"body": body, "names": [f"{operation}.start", f"{operation}.end"]}
+    demo.do("solid.add", kind="hollow", blanks={"faces": faces, "wall": "1.6 mm"})
+    demo.build()
+    return demo
+
+
 @transaction.atomic
 def write_demo():
     """Write the demo jobs unless they are there; returns how many were written."""
@@ -192,7 +222,7 @@ def write_demo():
     if Job.objects.filter(members__user=ro, number__startswith="FLA-").exists():
         return 0
     waiting = Demo(mt, "Entrance reducer", "FLA-022", pictures.entrance_reducer())
-    demos = [waiting, *(part(mt) for part in PARTS), _hinge_leaf(mt), _latch_plate(ro)]
+    demos = [waiting, *(part(mt) for part in PARTS), _honey_spout(mt), _hinge_leaf(mt), _latch_plate(ro)]
     for demo in demos:
         for user in (ro, mt):
             Member.objects.get_or_create(job=demo.job, user=user, defaults={"role": Member.EDITOR})

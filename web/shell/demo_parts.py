@@ -1,5 +1,5 @@
-"""Demo jobs that are drawn instead of traced, each built by other operations: a cap that is turned, a spout through
-five stations, a baffle of walls, a cam with a ring of holes."""
+"""Demo jobs that are drawn instead of traced, each built by other operations: a cap that is turned, a baffle of
+walls, a cam with a ring of holes, a medal."""
 
 import math
 
@@ -9,9 +9,6 @@ from store.actions import perform
 from store.documents import document_of
 from store.making import new_job
 from work import kernels, services
-
-STATIONS = ((14.0, 14.0), (15.0, 12.5), (17.0, 10.0), (19.5, 7.5), (22.0, 6.0))
-STATION_MM = 12
 
 
 class Drawn:
@@ -88,23 +85,6 @@ def feeder_cap(user):
         body=demo.body(),
     )
     demo.add("repeat", operations={"operations": [vent]}, way="ring", about="z", count="6", spread="full")
-    return demo.build()
-
-
-def honey_spout(user):
-    """Five sections on stations of one axis, from round to a flat oval, rounded at the end."""
-    demo = Drawn(user, "Honey spout", "FLA-031")
-    demo.do("ledger.add", name="station", text=f"{STATION_MM} mm")
-    sketches, below = ["s1"], "plan"
-    for number in range(1, len(STATIONS)):
-        demo.do("plane.add", kind="offset", title=f"Station {number}", fields={"from": below, "distance": "station"})
-        below = list(demo.document["planes"])[-1]
-        sketches.append(demo.do("sketch.new", title=f"Section {number + 1}", plane=below).made)
-    for sketch, (wide, high) in zip(sketches, STATIONS):
-        demo.do("sketch.ellipse", center=[0, 0], first=[wide, 0], second=[0, high], sketch=sketch)
-    sections = [{"sketch": sketch, "name": demo.regions(sketch)["names"][0]} for sketch in sketches]
-    loft = demo.add("loft", sections={"sections": sections}, how="smooth", tip="flat", result="new", body="Spout")
-    demo.add("hollow", faces={"body": demo.body(), "names": [f"{loft}.start", f"{loft}.end"]}, wall="1.6 mm")
     return demo.build()
 
 
@@ -212,4 +192,4 @@ def fair_medal(user):
     return demo.build()
 
 
-PARTS = (feeder_cap, honey_spout, entrance_baffle, drive_cam, fair_medal)
+PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal)

@@ -119,7 +119,8 @@ def perform(job_id, user, version, name, arguments):
         _keep(job, user, before, after, name, arguments, outcome.told, changes)
         made = {part: sorted(after[part].keys() - before[part].keys()) for part in WORKED_ON}
         for part, new in made.items():
-            if new:
+            # A command that works in a sketch or on a picture leaves it open.
+            if new and WORKED_ON[part] not in declared(name).optional:
                 work_on(job, user, **{WORKED_ON[part]: new[-1]})
     return Done(job.version, outcome.told, note, after, next((new[-1] for new in made.values() if new), ""))
 

@@ -22,7 +22,7 @@ from nomogon_core.solid.measuring import measured
 from work.shapes import Shapes
 
 _CACHE = graph.Cache()
-NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}}
+NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}, "measures": {}}
 
 
 def _cache(shared):
@@ -37,7 +37,8 @@ def rebuild_job(document, shared=None, count=None):
     Args:
         shared: see :func:`work.shapes.shared_by`; None shares nothing.
     """
-    built = graph.run(_sheet(document), _cache(shared), count)
+    sheet = _sheet(document)
+    built = graph.run(sheet, _cache(shared), count)
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
         "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},
@@ -46,6 +47,7 @@ def rebuild_job(document, shared=None, count=None):
         ],
         "frames": {name: attrs.asdict(frame) for name, frame in built.frames.items()},
     }
+    result["measures"] = graph.measures_of(built, sheet)
     result["sketches"] = {name: _plain(sketch) for name, sketch in built.sketches.items()}
     return result, display.pack(built.bodies) if built.bodies else None
 

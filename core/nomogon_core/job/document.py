@@ -212,7 +212,13 @@ def build_of(
             )
     sketches = sketches or {name: sketch_of(document, name) for name in document["sketches"]}
     steps = [_step(document, name, sketches) for name in document["steps"]]
-    return BuildSheet(steps, document["bodies"], known or {})
+    measures = {item["name"]: item["measured"] for item in measured_in(document).values()}
+    return BuildSheet(steps, document["bodies"], known or {}, measures)
+
+
+def measured_in(document: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """Free quantities that are read off the solid, by id."""
+    return {key: item for key, item in document["quantities"].items() if item.get("measured")}
 
 
 def _step(document, name, sketches):

@@ -164,6 +164,14 @@ def dimension_u95(sketch: Sketch, item: Constraint, fit: Calibration) -> float |
     return traced_u95(sketch, item, max(shares, default=0.0) * (item.value or 0.0))
 
 
+def _move_station(document, plane, before, after):
+    """The origin of a section goes along with its outlines."""
+    made = None if isinstance(plane, dict) else document["planes"].get(plane)
+    if made and made["kind"] == "station":
+        at = after.to_mm(before.to_px([made["fields"]["at"]]))[0].tolist()
+        document["planes"][plane] = made | {"fields": made["fields"] | {"at": at}}
+
+
 def follow_picture(document: dict[str, Any], picture: str, before: Calibration | None) -> str:
     """Let the sketches of a job follow a picture whose calibration was another before; changes the document.
 
@@ -184,5 +192,6 @@ def follow_picture(document: dict[str, Any], picture: str, before: Calibration |
         if traces:
             followed = follow(sketch_of(document, sketch), traces, before, after)
             keep_sketch(document, sketch, followed.sketch)
+            _move_station(document, document["sketches"][sketch]["plane"], before, after)
             told.append(followed.sentence())
     return " ".join(filter(None, told))

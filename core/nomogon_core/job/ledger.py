@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import attrs
 
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import known_of, numbers_of
+from nomogon_core.job.document import known_of, measured_in, numbers_of
 from nomogon_core.job.measuring import read_check
 from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
 from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
@@ -171,8 +171,9 @@ class _Told:
         return attrs.evolve(
             row,
             hangs=tuple(dict.fromkeys(self.hangs.get(row.id, ()))),
-            can_be_named=own is not None and not (row.id.startswith("known:") and row.id.count(":") > 1),
-            called=own.name if own else "",
+            can_be_named=row.can_be_named
+            or (own is not None and not (row.id.startswith("known:") and row.id.count(":") > 1)),
+            called=own.name if own else row.called,
         )
 
     def u95(self, item: Quantity) -> float:
@@ -215,6 +216,21 @@ def _free(told):
                     can_go=True,
                 )
             )
+    read = (told.view.result or {}).get("measures", {})
+    for key, item in measured_in(told.view.document).items():
+        value, lost = read.get(item["name"]), item["name"] in read and read[item["name"]] is None
+        rows.append(
+            Row(
+                f"quantity:{key}",
+                item["name"],
+                "…" if value is None else f"({number_text(value, item['dimension'], told.unit)})",
+                state="bad" if lost else "reads",
+                note="What it was taken from is not there any more; measure again." if lost else "",
+                can_go=True,
+                can_be_named=True,
+                called=item["name"],
+            )
+        )
     return rows
 
 

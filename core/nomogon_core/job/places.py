@@ -62,8 +62,15 @@ def looks_up(document: dict[str, Any], plane: dict[str, str] | str) -> bool:
 
 
 def run_alike(document: dict[str, Any], one: dict[str, str] | str, other: dict[str, str] | str) -> bool:
-    """Whether coordinates of one plane mean the same in the other."""
+    """Whether coordinates of one plane mean the same in the other: those of a station are the ones of its plan."""
+    one, other = (_plan_of(document, plane) for plane in (one, other))
     return one == other or (looks_up(document, one) and looks_up(document, other))
+
+
+def _plan_of(document, plane):
+    while not isinstance(plane, dict) and (made := document["planes"].get(plane)) and made["kind"] == "station":
+        plane = made["fields"]["from"]
+    return plane
 
 
 def check_same_plane(document: dict[str, Any], picture: dict[str, Any], sketch: str) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 import attrs
 
 from nomogon_core.errors import InputError
-from nomogon_core.job.document import keep_sketch, sketch_of, with_constraint
+from nomogon_core.job.document import keep_sketch, measured_in, sketch_of, with_constraint
 from nomogon_core.quantity.expression import (
     ANGLE,
     ANGLE_UNITS,
@@ -80,6 +80,8 @@ def _known(document):
 
 def _free(document):
     for key, item in document["quantities"].items():
+        if item.get("measured"):
+            continue
         dimension = tuple(item.get("dimension", LENGTH))
         yield Quantity(f"quantity:{key}", item["name"], item["value"], dimension, item["typed"])
 
@@ -146,7 +148,7 @@ def check_name(document: dict[str, Any], name: str, own: str = "") -> str:
             f"A quantity cannot be called {name!r}: a name begins with a letter, holds none of + * / ^ ( ), and is no "
             "unit."
         )
-    taken = {item.name for item in quantities(document) if item.id != own} | _body_sizes(document).keys()
+    taken = {item.name for item in quantities(document) if item.id != own} | _told_by_solid(document).keys()
     if name in taken:
         raise InputError(f"There is another quantity called {name}; choose a different name.")
     return name
@@ -154,19 +156,21 @@ def check_name(document: dict[str, Any], name: str, own: str = "") -> str:
 
 def free_name(document: dict[str, Any], wanted: str) -> str:
     """A name that nothing has yet: the one wanted, or with a number after it."""
-    taken = {item.name for item in quantities(document)}
+    taken = {item.name for item in quantities(document)} | _told_by_solid(document).keys()
     name, number = wanted, 2
     while name in taken:
         name, number = f"{wanted} {number}", number + 1
     return name
 
 
-def _body_sizes(document):
-    return {
+def _told_by_solid(document):
+    """{name: dimension} of what only the solid tells: sizes of bodies, and what was measured on it."""
+    sizes = {
         f"{body['name']} {word}": dimension
         for body in document["bodies"].values()
         for word, dimension in BODY_SIZES.items()
     }
+    return sizes | {item["name"]: tuple(item["dimension"]) for item in measured_in(document).values()}
 
 
 def _by_name(items):
@@ -235,7 +239,7 @@ def web_of(document: dict[str, Any]) -> Web:
     """How the quantities of a job hang on one another."""
     items = tuple(quantities(document))
     by_name = _by_name(items)
-    callable_names = [*by_name, *_body_sizes(document)]
+    callable_names = [*by_name, *_told_by_solid(document)]
     uses = {}
     for item in items:
         if item.typed and any(name in item.typed for name in callable_names):
@@ -311,7 +315,7 @@ def read_number(
         )
         raise InputError(what)
     web = web_of(document)
-    sizes = _body_sizes(document)
+    sizes = _told_by_solid(document)
     own = [*web.by_name, *sizes]
     used = []
     if any(name in text for name in own):
@@ -353,7 +357,7 @@ def settle(document: dict[str, Any]) -> None:
     for item in web.in_order():
         if item.id not in web.uses or item.reads:
             continue
-        sizes = _body_sizes(document)
+        sizes = _told_by_solid(document)
         if any(name in sizes and name not in web.by_name for name in web.uses[item.id]):
             continue
         level = max((web.level(web.by_name[name]) for name in web.uses[item.id]), default=-1)
@@ -411,12 +415,18 @@ def rename(document: dict[str, Any], own: str, name: str) -> str:
     Raises:
         InputError: there is no such quantity, or the name cannot be.
     """
+    measure = measured_in(document).get(own.removeprefix("quantity:"))
+    if measure:
+        name, old = check_name(document, name, own), measure["name"]
+        rename_in_all(document, {old: name})
+        measure["name"] = name
+        return name
     item = next((one for one in quantities(document) if one.id == own), None)
     if item is None:
         raise InputError("That quantity is not in the job any more.")
     name = check_name(document, name, own)
     web = web_of(document)
-    callable_names = [*web.by_name, *_body_sizes(document), *SCREWS]
+    callable_names = [*web.by_name, *_told_by_solid(document), *SCREWS]
     for other in web.items:
         if item.name in web.uses.get(other.id, ()):
             _retype(document, other, renamed(other.typed, item.name, name, callable_names))
@@ -424,15 +434,20 @@ def rename(document: dict[str, Any], own: str, name: str) -> str:
     return name
 
 
-def rename_in_all(document: dict[str, Any], old: str, new: str) -> None:
+def rename_body(document: dict[str, Any], old: str, new: str) -> None:
     """Carry the new name of a body into the expressions that use its sizes."""
+    rename_in_all(document, {f"{old} {word}": f"{new} {word}" for word in BODY_SIZES})
+
+
+def rename_in_all(document: dict[str, Any], names: dict[str, str]) -> None:
+    """Carry new names of what only the solid tells into the expressions that use it."""
     web = web_of(document)
-    before = [*web.by_name, *(f"{old} {word}" for word in BODY_SIZES), *SCREWS]
+    before = [*web.by_name, *names, *SCREWS]
     for item in web.items:
         text = item.typed
-        for word in BODY_SIZES:
-            if text and f"{old} {word}" in text:
-                text = renamed(text, f"{old} {word}", f"{new} {word}", before)
+        for old, new in names.items():
+            if text and old in text:
+                text = renamed(text, old, new, before)
         if text != item.typed:
             _retype(document, item, text)
 

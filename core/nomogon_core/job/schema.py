@@ -9,6 +9,7 @@ from typing import Any
 from nomogon_core.arguments import (
     ID,
     IDS,
+    LONGEST_NAME,
     NOTHING,
     NUMBER,
     PLACE,
@@ -25,6 +26,7 @@ from nomogon_core.arguments import (
     Wrong,
 )
 from nomogon_core.errors import ArchiveError
+from nomogon_core.solid.measured import WORDS
 
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
 MANY, MOST_PLACES = 100_000, 2_000_000
@@ -168,6 +170,9 @@ PLANE_FIELDS = {
     ),
     "midway": Record({"first": PLANE, "second": PLANE}, required=("first", "second")),
     "points": Record({"points": Rows(Either((POINT, CORNER)), 3, 3)}, required=("points",)),
+    "station": Record(
+        {"from": PLANE, "at": PLACE, "distance": ANGLE, "angle": ANGLE}, required=("from", "at", "distance", "angle")
+    ),
 }
 MADE_PLANE = Record(
     {"title": TEXT, "kind": Choice(tuple(PLANE_FIELDS)), "fields": PLAIN}, required=("title", "kind", "fields")
@@ -176,8 +181,22 @@ OPERATION = Record(
     {"kind": TEXT, "title": TEXT, "suppressed": SWITCH, "blanks": Record(rest=PLAIN)}, required=("kind", "blanks")
 )
 BODY = Record({"name": TEXT, "colour": Text(7), "material": TEXT}, required=("name", "colour", "material"))
+PICKS = Rows(
+    Record(
+        {"body": ID, "kind": Choice(("face", "edge", "corner")), "name": Text(LONGEST_NAME)},
+        required=("body", "kind", "name"),
+    ),
+    1,
+    2,
+)
 QUANTITY = Record(
-    {"name": TEXT, "typed": TEXT, "value": NUMBER, "dimension": Rows(Whole(-9, 9), 2, 2)},
+    {
+        "name": TEXT,
+        "typed": TEXT,
+        "value": NUMBER,
+        "dimension": Rows(Whole(-9, 9), 2, 2),
+        "measured": Record({"picks": PICKS, "word": Choice(tuple(WORDS))}, required=("picks", "word")),
+    },
     required=("name", "typed", "value"),
 )
 DOCUMENT: dict[str, Any] = {

@@ -25,17 +25,32 @@ LENGTHS = ("distance", "across", "up", "radius", "diameter", "arc length")
 
 
 @attrs.frozen
+class Apart:
+    """What an edit takes into a sketch of its own.
+
+    Attributes:
+        sketch: its curves, where they were; title: what it is called; at: the place that is its origin.
+    """
+
+    sketch: Sketch = attrs.field(repr=False)
+    title: str
+    at: tuple[float, float]
+
+
+@attrs.frozen
 class Edited:
     """A sketch after an edit.
 
     Attributes:
         sketch: as it is now; told: what was done, for the history.
         lost: in words, the constraints that went.
+        apart: what went into a sketch of its own, or None.
     """
 
     sketch: Sketch = attrs.field(repr=False)
     told: str
     lost: tuple = ()
+    apart: Apart | None = None
 
 
 @attrs.frozen

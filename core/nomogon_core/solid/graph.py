@@ -20,6 +20,8 @@ from nomogon_core.solid import keeping, kernel, naming, planes
 from nomogon_core.solid.asking import Ask, DrawnSketch, State, Suggested, reads
 from nomogon_core.solid.brought import followed
 from nomogon_core.solid.facts import Step, fingerprint
+from nomogon_core.solid.measured import DIMENSIONS, WORDS
+from nomogon_core.solid.measuring import read_off
 from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.sheet import PlaneStep, SketchStep
 
@@ -143,6 +145,9 @@ def _made_plane(step, state):
                 "The edge that the plane turns about is not straight, or not there any more; choose another."
             )
         return planes.turned(frame, *line, fields["angle"]["value"])
+    if step.kind == "station":
+        frame, numbers = state.frame(fields["from"]), (fields[field]["value"] for field in ("distance", "angle"))
+        return planes.station(frame, fields["at"], *numbers)
     if step.kind == "midway":
         return planes.midway(state.frame(fields["first"]), state.frame(fields["second"]))
     return planes.through([_corner(point, state) for point in fields["points"]])
@@ -218,7 +223,7 @@ def _late(step, declared, state, sheet):
         value = filled.get(name)
         if blank.dimension is None or not value or not value.get("late"):
             continue
-        told = evaluate(value["typed"], sheet.known | sizes_of(state))
+        told = evaluate(value["typed"], sheet.known | sizes_of(state) | _measures_in(value["typed"], state, sheet))
         numbers[name] = number_of(told, value["typed"], blank.dimension)
         filled[name] = {**value, "value": numbers[name], "late": False}
     return (declared.check(filled) if numbers else filled), numbers
@@ -234,6 +239,33 @@ def sizes_of(state: State) -> dict[str, Known]:
         found[f"{title} area"] = Known(body.facts.area_mm2, (2, 0))
         found[f"{title} volume"] = Known(body.facts.volume_mm3, (3, 0))
     return found
+
+
+def _measures_in(text, state, sheet):
+    """The sizes read off the solid that an expression names, as the solid is before its operation.
+
+    Raises:
+        OperationError: one is of what is not there yet.
+    """
+    found = {}
+    for name, kept in sheet.measures.items():
+        if name in text:
+            try:
+                found[name] = Known(read_off(state.bodies, kept), DIMENSIONS[WORDS[kept["word"]]])
+            except OperationError as problem:
+                raise OperationError(f"{name} cannot be read off before this operation. {problem}") from None
+    return found
+
+
+def measures_of(built: Built, sheet: BuildSheet) -> dict[str, float | None]:
+    """What the sizes read off the solid are now, by name; None where what they were taken from is lost."""
+    told: dict[str, float | None] = {}
+    for name, kept in sheet.measures.items():
+        try:
+            told[name] = read_off(built.bodies, kept)
+        except OperationError:
+            told[name] = None
+    return told
 
 
 def _attempt(step, declared, filled, state, key):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -43,6 +43,21 @@ def measured(bodies: dict[str, Body], picks: list[dict[str, str]]) -> list[Measu
     """
     found = [_found(bodies, pick) for pick in picks]
     return _of_one(*found) if len(found) == 1 else _between(*found)
+
+
+def read_off(bodies: dict[str, Body], kept: dict[str, Any]) -> float:
+    """One size that was kept, as it is now, in millimetres, square millimetres or radians.
+
+    Args:
+        kept: ``{"picks", "word"}``, as :func:`measured` takes and tells them.
+
+    Raises:
+        OperationError: what it was taken from is not there any more, or has no such size.
+    """
+    for one in measured(bodies, kept["picks"]):
+        if one.word == kept["word"]:
+            return one.value
+    raise OperationError(f"What was picked has no {kept['word']} any more; measure again.")
 
 
 def _found(bodies, pick):

@@ -18,7 +18,7 @@ UPRIGHT = 1 - 1e-9
 SAME_WAY = 1e-9
 UP_ROLES = ("top", "floor")
 BASE_WORDS = {"plan": "Plan", "front": "Front", "side": "Side"}
-KINDS = ("offset", "turned", "midway", "points")
+KINDS = ("offset", "turned", "midway", "points", "station")
 
 
 @attrs.frozen
@@ -86,6 +86,20 @@ def frame_of(point: np.ndarray | tuple[int, int, int], normal: np.ndarray | tupl
 def offset(frame: Frame, distance: float) -> Frame:
     """A plane so far along the normal of another."""
     return attrs.evolve(frame, origin=frame.in_space((0.0, 0.0), distance))
+
+
+def station(frame: Frame, at: Sequence[float], distance: float, angle: float) -> Frame:
+    """The plane of a cross-section: so far along the normal of another, turned in itself about a place, which lies over
+    the other's origin; what is drawn on it has the other's coordinates.
+
+    Args:
+        at: (u, v) of the place; angle: radians, right-handed about the normal.
+    """
+    cos, sin = math.cos(angle), math.sin(angle)
+    across, up = np.array(frame.across), np.array(frame.up)
+    own_across, own_up = cos * across + sin * up, cos * up - sin * across
+    origin = np.array(frame.in_space((0.0, 0.0), distance)) - at[0] * own_across - at[1] * own_up
+    return _frame(origin, own_across, own_up)
 
 
 def turned(frame: Frame, point: Sequence[float], way: Sequence[float], angle: float) -> Frame:

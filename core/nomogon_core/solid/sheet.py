@@ -55,11 +55,13 @@ class BuildSheet:
         steps: in order.
         bodies: {id: {"name", "colour", "material"}}.
         known: {name: value} of all quantities, for numbers that only the solid tells.
+        measures: {name: {"picks", "word"}} of sizes that are read off the solid, see :mod:`measuring`.
     """
 
     steps: tuple = attrs.field(converter=as_tuple)
     bodies: dict
     known: dict = attrs.field(factory=dict, repr=False)
+    measures: dict = attrs.field(factory=dict, repr=False)
 
     @property
     def operations(self) -> tuple[OperationStep, ...]:

@@ -471,9 +471,16 @@ async function measure(pixel) {
   between = found.between;
   const all = picks.filter((one) => one.kind === "edge").map((one) => `${one.body} ${one.name}`);
   viewer.choose(all);
-  tell(`${picks.map(called).join(", ")}: ${found.words}${picks.length === 1 ? ". Click a second thing." : "."}`);
+  const sizes = found.measures.map(({ word, size }) => `${word} ${size}`).join(", ");
+  tell(picks.length === 1 ? "Click a second thing to measure between both." : "Click a thing to measure anew.");
+  say(`${picks.map(called).join(", ")}: ${sizes}.`, false, mayChange ? found.measures.map(toKeep(picks)) : []);
   drawOverlay();
 }
+
+/** A button that keeps a size in the Ledger, where it is read off anew. @param {any[]} of */
+const toKeep =
+  (of) =>
+  ({ word }) => ({ words: `Keep ${word}`, run: () => command("ledger.measure", { picks: of, word }) });
 
 /** A thing in words. @param {{ kind: string, name: string }} thing */
 const called = ({ kind, name }) =>

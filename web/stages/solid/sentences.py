@@ -113,7 +113,7 @@ def picked_words(document, kind, value, title=""):
 
 
 def plane_sentence(document, plane, unit):
-    """A made plane as a line of the Build sheet: ``{"text"}`` and at most one ``{"field", "value", "typed"}``."""
+    """A made plane as a line of the Build sheet: parts that are ``{"text"}`` or ``{"field", "value", "typed"}``."""
     fields, kind, title = plane["fields"], plane["kind"], plane["title"]
 
     def called(field):
@@ -130,6 +130,10 @@ def plane_sentence(document, plane, unit):
         axis = about[fields["axis"]] if isinstance(fields["axis"], str) else "an edge"
         shown = format_angle(fields["angle"]["value"])
         return [{"text": f"{title}, {called('from')} turned about {axis} by"}, number("angle", shown)]
+    if kind == "station":
+        far, turn = format_length(fields["distance"]["value"], unit=unit), format_angle(fields["angle"]["value"])
+        over = {"text": f"{title}, over {called('from')} by"}
+        return [over, number("distance", far), {"text": "turned by"}, number("angle", turn)]
     if kind == "midway":
         return [{"text": f"{title}, midway between {called('first')} and {called('second')}"}]
     return [{"text": f"{title}, through three points"}]

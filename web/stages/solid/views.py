@@ -5,13 +5,15 @@ from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from nomogon_core.arguments import ID, LONGEST_NAME, Choice, Record, Rows, Text, Wrong
+from nomogon_core.arguments import Wrong
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
 from nomogon_core.job.document import built_to, numbers_of
 from nomogon_core.job.ledger import number_text
 from nomogon_core.job.places import plane_words
+from nomogon_core.job.schema import PICKS
 from nomogon_core.sketch.drawing import draw, draw_regions
+from nomogon_core.solid.measured import DIMENSIONS
 from nomogon_core.solid.planes import BASE
 from stages.overviews import view_of
 from stages.reference.underlays import faces_in_words, laid_pictures, on_the_solid
@@ -26,12 +28,6 @@ from work.models import Output, Task
 from work.views import as_json
 
 MEASURE_PATIENCE_S = 20
-PICK = Record(
-    {"body": ID, "kind": Choice(("face", "edge", "corner")), "name": Text(LONGEST_NAME)},
-    required=("body", "kind", "name"),
-)
-PICKS = Rows(PICK, 1, 2)
-DIMENSIONS = {"length": (1, 0), "area": (2, 0), "angle": (0, 1)}
 
 
 @require_POST
@@ -134,9 +130,9 @@ def measure(request, job_id):
     task = services.wait(task, MEASURE_PATIENCE_S)
     if task.status != Task.DONE:
         raise InputError(task.problem or "The solid is still being built; click again in a moment.")
-    told = [f"{one['word']} {_size(one, unit)}" for one in task.result["measures"]]
+    told = [{"word": one["word"], "size": _size(one, unit)} for one in task.result["measures"]]
     between = next((one["between"] for one in task.result["measures"] if one["between"]), [])
-    return JsonResponse({"words": ", ".join(told), "between": between})
+    return JsonResponse({"measures": told, "between": between})
 
 
 def _size(one, unit):

@@ -115,6 +115,14 @@ OWN_EXAMPLES: dict[str, dict[str, Any]] = {
     "body.set": {"name": "b8", "field": "colour", "text": "#d8b45a"},
     "ledger.add": {"name": "rim", "text": "4 mm"},
     "ledger.set": {"name": "q3", "text": "1/4 in"},
+    "ledger.measure": {
+        "picks": [
+            {"body": "b1", "kind": "face", "name": "op7.top"},
+            {"body": "b1", "kind": "face", "name": "op7.bottom"},
+        ],
+        "word": "shortest distance",
+        "name": "plate thickness",
+    },
     "ledger.rename": {"row": "operation:op7:length", "text": "thickness"},
     "ledger.remove": {"name": "q3"},
 }

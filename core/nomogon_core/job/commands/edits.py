@@ -14,6 +14,7 @@ from nomogon_core.job.commands.registry import command
 from nomogon_core.job.commands.sketch import coordinates, numbered, references, store_sketch
 from nomogon_core.job.document import calibration_of, sketch_id, sketch_of
 from nomogon_core.job.quantities import read_number
+from nomogon_core.job.sections import crosshair_near, picture_under, put_apart
 from nomogon_core.quantity.expression import evaluate
 from nomogon_core.quantity.units import format_length
 from nomogon_core.sentence import NUMBERS, Angle, Length
@@ -57,8 +58,12 @@ def carry_out_edit(
             plain[name] = value["value"]
         else:
             plain[name] = coordinates(drawing, value) if isinstance(known[name], Spot) else value
+    notes = []
     if kind == "corner" and plain["how"] == "picture":
         plain["size"] = _radius_in_picture(document, library, drawing, plain["corner"])
+    if kind == "section" and not isinstance(kept["origin"], str):
+        plain["origin"], note = _origin_in_picture(document, library, drawing, plain)
+        notes.append(note)
     edited = declared.build(drawing, plain)
     solution = solve(edited.sketch)
     if not solution.solved:
@@ -66,7 +71,11 @@ def carry_out_edit(
             f"{declared.title} cannot be done with the constraints that the sketch has; delete one that is in its way."
         )
     store_sketch(document, sketch, solution.sketch)
-    return edited.told, f"Gone with it: {', '.join(edited.lost)}." if edited.lost else ""
+    if edited.apart:
+        put_apart(document, sketch, edited.apart, kept)
+    if edited.lost:
+        notes.append(f"Gone with it: {', '.join(edited.lost)}.")
+    return edited.told, " ".join(filter(None, notes))
 
 
 def _radius_in_picture(document, library, drawing, corner):
@@ -75,6 +84,20 @@ def _radius_in_picture(document, library, drawing, corner):
     ways, shorter = ways_at(drawing, corner)
     radius = corner_radius(light, fit, drawing.points[corner], ways, ARM_SHARE * shorter)
     return round(radius, 2) or 0.01
+
+
+def _origin_in_picture(document, library, drawing, filled):
+    """(the cross-hair of the picture near the place that was clicked, or that place itself, what was found in
+    words)."""
+    picture, place = picture_under(document, drawing, filled["curves"]), filled["origin"]
+    if not picture or calibration_of(document, picture) is None:
+        return place, ""
+    light, fit = light_and_scale(document, library, picture)
+    found = crosshair_near(light, fit, place)
+    if found is None:
+        return place, "No cross-hair is near that click, so the origin lies where you clicked."
+    x, y = (format_length(value) for value in found)
+    return found, f"Its origin is the cross-hair at ({x}, {y}) mm."
 
 
 def _number(document, blank, text, unit, sketch):

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from nomogon_core.arguments import ID, TEXT, UNIT
+from nomogon_core.arguments import ID, TEXT, UNIT, Choice
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import next_id
-from nomogon_core.job.quantities import check_name, environment, web_of
+from nomogon_core.job.quantities import check_name, environment, free_name, web_of
 from nomogon_core.job.quantities import rename as rename_quantity
+from nomogon_core.job.schema import PICKS
 from nomogon_core.quantity.expression import LENGTH, PLAIN, evaluate
 from nomogon_core.quantity.units import format_length, length_of
+from nomogon_core.solid.measured import DIMENSIONS, WORDS
 
 MOST_QUANTITIES = 500
 
@@ -64,10 +66,33 @@ def _free(document, name):
 def set_free(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
     """Another value for a free quantity."""
     item = _free(document, name)
+    if item.get("measured"):
+        raise InputError(f"{item['name']} is read off the solid; change what it is taken from.")
     value, dimension = _read(document, text, unit)
     typed = _typed(document, str(text).strip(), unit)
     item |= {"typed": typed, "value": value, "dimension": list(dimension)}
     return f"{item['name']} set to {_shown(value, dimension)}"
+
+
+@command("ledger.measure", picks=PICKS, word=Choice(tuple(WORDS)), name=TEXT)
+def measure(document: dict[str, Any], *, picks: list[dict[str, str]], word: str, name: str = "") -> str:
+    """A size of something picked on the solid, or between two, read off anew whenever the solid changes; operations
+    after it can use it."""
+    if len(document["quantities"]) >= MOST_QUANTITIES:
+        raise InputError(f"A job holds at most {MOST_QUANTITIES} free quantities; take some away first.")
+    for pick in picks:
+        if pick["body"] not in document["bodies"]:
+            raise InputError("That body is not in the solid any more; measure again.")
+    usual = free_name(document, f"Measured {word}")
+    key, name = next_id(document, "q"), check_name(document, name) if name.strip() else usual
+    document["quantities"][key] = {
+        "name": name,
+        "typed": "",
+        "value": 0.0,
+        "dimension": list(DIMENSIONS[WORDS[word]]),
+        "measured": {"picks": picks, "word": word},
+    }
+    return f"{name} is read off the solid"
 
 
 @command("ledger.rename", row=ID, text=TEXT)

@@ -10,7 +10,7 @@ from nomogon_core.errors import OperationError
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import COLOURS, USUAL_MATERIAL, clean_name, next_id, numbers_of
 from nomogon_core.job.places import check_plane
-from nomogon_core.job.quantities import free_name, read_number, read_plain, rename_in_all
+from nomogon_core.job.quantities import free_name, read_number, read_plain, rename_body
 from nomogon_core.job.schema import PLANE_FIELDS
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sentence import NUMBERS, Angle, Blank, Choice, Length
@@ -332,7 +332,8 @@ def title(document: Any, *, name: Any, text: Any) -> Any:
 @command("plane.add", kind=ID, fields=BLANKS, title=TEXT, unit=UNIT)
 def add_plane(document: dict[str, Any], *, kind: str, fields: dict[str, Any], title: str = "", unit: str = "mm") -> str:
     """A plane made from others: ``offset`` from one by a ``distance``, ``turned`` about an ``axis`` by an ``angle``,
-    ``midway`` between a ``first`` and a ``second``, or through three ``points`` in space or corners of bodies."""
+    ``midway`` between a ``first`` and a ``second``, through three ``points`` in space or corners of bodies, or the
+    ``station`` of a section at a ``distance``, turned by an ``angle`` about the place ``at``."""
     if kind not in PLANE_FIELDS:
         raise OperationError(f"There is no plane {kind!r}; there are {', '.join(PLANE_FIELDS)}.")
     name = next_id(document, "l")
@@ -395,7 +396,7 @@ def set_body(document: dict[str, Any], *, name: str, field: str, text: str) -> s
         new = clean_name(text, "The body", 60)
         if any(other["name"] == new for key, other in document["bodies"].items() if key != name):
             raise OperationError(f"There is a body {new} already; choose a different name.")
-        rename_in_all(document, body["name"], new)
+        rename_body(document, body["name"], new)
         old, body["name"] = body["name"], new
         return f"{old} is called {new} now"
     if field == "colour":
