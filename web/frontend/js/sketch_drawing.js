@@ -23,6 +23,7 @@ export function createDrawing(board) {
   let behind = [];
   let picking = false;
   let instead = null;
+  const [drawn, pointed] = [shape("g", { class: "out" }), shape("g", { class: "out" })];
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
 
@@ -58,9 +59,18 @@ export function createDrawing(board) {
       paths.push(
         shape("path", { class: "comb", d: comb.teeth.map(([x0, y0, x1, y1]) => `M${x0} ${y0}L${x1} ${y1}`).join("") }),
       );
-    for (const d of rubber) paths.push(shape("path", { class: "rubber", d }));
     for (const d of instead?.paths ?? []) paths.push(shape("path", { class: "would-be", d }));
-    board.world.replaceChildren(...paths);
+    board.world.replaceChildren(...paths, drawn);
+  }
+
+  /** What moves with the pointer, apart from the rest: what a click goes down on must still be there when it goes up. */
+  function drawOut() {
+    drawn.replaceChildren(...rubber.map((d) => shape("path", { class: "rubber", d })));
+    pointed.replaceChildren();
+    if (!snap) return;
+    const [x, y] = board.toScreen(snap);
+    pointed.append(shape("rect", { class: "snap", x: x - 6, y: y - 6, width: 12, height: 12 }));
+    if (why) pointed.append(shape("text", { class: "snap-why", x: x + 11, y: y - 9 }, why));
   }
 
   function arrowsAt(point, [x, y]) {
@@ -248,12 +258,8 @@ export function createDrawing(board) {
     drawFindings(parts);
     drawBeyond(parts);
     drawWords(parts);
-    if (snap) {
-      const [x, y] = board.toScreen(snap);
-      parts.push(shape("rect", { class: "snap", x: x - 6, y: y - 6, width: 12, height: 12 }));
-      if (why) parts.push(shape("text", { class: "snap-why", x: x + 11, y: y - 9 }, why));
-    }
-    board.screen.replaceChildren(...parts);
+    board.screen.replaceChildren(...parts, pointed);
+    drawOut();
   }
 
   board.onView(drawScreen);
@@ -317,8 +323,7 @@ export function createDrawing(board) {
       rubber = paths;
       snap = caught;
       why = reason;
-      drawWorld();
-      drawScreen();
+      drawOut();
     },
     /**
      * What an edit that is being written would draw, and which curves it takes the place of; null for nothing.

@@ -61,7 +61,7 @@ ROW = (
         "along",
         asks="Click a line of a sketch or a straight edge, or choose an axis.",
         empty="an axis",
-        options=JOB_AXES,
+        options={axis: JOB_AXES[axis] for axis in ("x", "y", "z")},
     ),
     ",",
 )
