@@ -131,7 +131,9 @@ class Lifted(unittest.TestCase):
         np.testing.assert_allclose(after.semi_axes, np.multiply(2, before.semi_axes), rtol=1e-6)
         np.testing.assert_allclose(self.made()[1]["at"], np.multiply(2, fields["at"]), rtol=1e-6)
         told = departures(self.document, name, lambda digest: edge_places(self.library.blob(digest)))
-        self.assertEqual(len(told), 1)
+        self.assertEqual([one.largest < 0.1 for one in told.values()], [True])
+        told = departures(self.document, "s1", lambda digest: edge_places(self.library.blob(digest)))
+        self.assertEqual([one.largest < 0.1 for one in told.values()], [True])
 
     def test_traced_again_it_stays_one_outline(self):
         self.lift(2, "Middle", "24 mm")
@@ -140,6 +142,9 @@ class Lifted(unittest.TestCase):
         settings = self.document["traces"][trace]["settings"]
         self.done("reference.trace_again", trace=trace, settings=settings | {"tolerance_mm": 0.05})
         self.assertEqual(len(sketch_of(self.document, name).curves), 1)
+        (plan,) = (key for key, item in self.document["traces"].items() if item["sketch"] == "s1")
+        self.done("reference.trace_again", trace=plan, settings=self.document["traces"][plan]["settings"])
+        self.assertEqual(len(sketch_of(self.document, "s1").curves), 4)
 
     def test_a_loft_through_all_is_as_wide_as_they_say(self):
         """Simpson's rule over the areas of the true ovals, within a percent: the loft is smooth between them."""
@@ -153,6 +158,9 @@ class Lifted(unittest.TestCase):
         self.done("solid.add", kind="loft", blanks=blanks)
         built = graph.run(build_of(self.document, environment(self.document)))
         self.assertEqual([step.problem for step in built.steps if step.problem], [])
+        self.assertEqual(
+            {item["sketch"] for item in self.document["traces"].values()}, {one["sketch"] for one in picks}
+        )
         (body,) = built.bodies.values()
         areas = [math.pi * wide * high for wide, high in parts.SPOUT_AXES]
         simpson = 12 / 3 * (areas[0] + 4 * areas[1] + 2 * areas[2] + 4 * areas[3] + areas[4])

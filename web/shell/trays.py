@@ -169,6 +169,7 @@ TRAYS = {
                     "Click an edge of the solid behind; it comes in as construction that follows it.",
                 ),
                 ("meant", "Meant?", "What the picture says about what was meant; tick what should be so."),
+                *_edits("Picture"),
             ),
         },
         {

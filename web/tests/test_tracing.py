@@ -7,7 +7,8 @@ from playwright.sync_api import expect
 
 from core.tests.test_tracing import BLUE, PLATE, RED, SAND, plate_view, strokes_light
 from examples import samples
-from examples.render import hole, part_coverage, rounded_polygon
+from examples.parts import spout_plan
+from examples.render import Camera, hole, part_coverage, rounded_polygon
 from nomogon_core.errors import TraceError
 from nomogon_core.geometry.crossings import at
 from nomogon_core.job.document import picture_of, sketch_of
@@ -237,6 +238,56 @@ class Tracing(BrowserCase):
             [piece.split(" ")[-2:] for piece in after.split("C")],
         )
         page.keyboard.press("Escape")
+
+    def test_a_section_is_lifted_out_of_a_plan(self):
+        """Two ovals with a cross-hair each: one is lifted out by clicks, and undone; the other stays in the plan."""
+        plan = spout_plan()
+        cover = sum(part_coverage((oval, cross), Camera(5.0, (60.0, 150.0)), 420, 200) for _, oval, cross in plan[:2])
+        job = self.job(png(cv2.GaussianBlur(0.7 - 0.6 * cover, (0, 0), 0.8)))
+        oval = self.drive(self.lifted, job)
+        job.refresh_from_db()
+        document = document_of(job)
+        (station,) = document["planes"].values()
+        np.testing.assert_allclose(station["fields"]["at"], oval, atol=0.03)
+        self.assertEqual([data["title"] for data in document["sketches"].values()], ["Outline", "Neck"])
+        self.assertEqual(len(sketch_of(document).curves), 1)
+
+    def lifted(self, page, job):
+        """Where the oval's centre is."""
+        self.open(page, job)
+        page.get_by_role("tab", name="Trace").click()
+        page.keyboard.press("1")
+        expect(page.locator("#found")).to_contain_text("4 found")
+        page.locator("#outlines input[name=speck]").fill("20")
+        expect(page.locator("#found")).to_contain_text("2 found; 2 kept")
+        page.get_by_role("button", name="Trace these").click()
+        expect(page.locator("#said")).to_contain_text("2 outlines traced", timeout=30_000)
+        self.go(page, "sketch")
+        board = Board(page)
+        drawing = page.evaluate("async () => (await (await fetch(location.pathname + '/board')).json()).shapes")
+        center, first, second = max(
+            ([point for point in drawing["points"] if point["id"] in curve["points"]] for curve in drawing["curves"]),
+            key=lambda points: max(point["x"] for point in points),
+        )
+        x, y = center["x"], center["y"]
+        high = min(max(abs(end["x"] - x), abs(end["y"] - y)) for end in (first, second))
+        page.get_by_role("tab", name="Edges").click()
+        page.get_by_role("button", name="Section").click()
+        board.click((x, y + high))
+        expect(page.locator("#sentence .picked").first).to_have_text("1 curve")
+        page.get_by_label("Type what the section is called.").fill("Neck")
+        page.get_by_label("Click near its cross-hair").click()
+        board.click((x + 1.3, y - 1.1))
+        page.get_by_label("Type how far from the plan it stands.").fill("12 mm")
+        expect(page.locator("#sentence .asks")).to_contain_text("Enter does it")
+        page.keyboard.press("Enter")
+        expect(page.locator("#said")).to_contain_text("Its origin is the cross-hair at")
+        expect(page.locator(".hit[data-curve]")).to_have_count(1)
+        page.locator("[data-history=undo]").click()
+        expect(page.locator(".hit[data-curve]")).to_have_count(2)
+        page.locator("[data-history=redo]").click()
+        expect(page.locator(".hit[data-curve]")).to_have_count(1)
+        return x, y
 
     def test_edges_by_hand(self):
         view = plate_view()

@@ -72,7 +72,8 @@ def carry_out_edit(
         )
     store_sketch(document, sketch, solution.sketch)
     if edited.apart:
-        put_apart(document, sketch, edited.apart, kept)
+        put_apart(document, library, sketch, edited.apart, kept)
+        notes.append(f"{edited.apart.title} is a sketch of its own now.")
     if edited.lost:
         notes.append(f"Gone with it: {', '.join(edited.lost)}.")
     return edited.told, " ".join(filter(None, notes))

@@ -58,7 +58,7 @@ def _hanging_together(sketch, chosen):
 DECLARATION = Declaration(
     kind="section",
     title="Section",
-    shelf="Change",
+    shelf="Picture",
     told="Click the outlines of one cross-section of the plan.",
     sentence=(
         "Lift",
