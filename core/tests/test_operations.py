@@ -423,6 +423,36 @@ class Again(unittest.TestCase):
         self.assertEqual(len(names), len(set(names)))
         self.assertTrue(any(name.startswith("op3.copy2(op2.wall") for name in names))
 
+    def test_holes_along_a_line_and_an_arc(self):
+        """From (20, 0) 15 mm down, then a quarter turn about (10, -15) with radius 10: 15 + 5 pi mm in four steps."""
+        sketch, _, plate, bored = self.plate()
+        path, line = edit.add_line(model.Sketch(), (20, 0), (20, -15))
+        middle = (10 + 10 / math.sqrt(2), -15 - 10 / math.sqrt(2))
+        path, arc = edit.add_arc_through(path, path.curves[line].points[1], middle, (10, -25))
+        run, step_mm = {"sketch": "s2", "names": [line, arc]}, (15 + 5 * math.pi) / 4
+        blanks = {"operations": {"operations": ["op2"]}, "way": "path", "path": run, "turning": "same", "count": 5}
+        track = SketchStep("s2", "Track", "plan", path)
+        body = built(sketch, track, plate, bored, step("op3", "repeat", **blanks))["Plate"]
+        rims = [face for face in kernel.faces_of(body.shape) if kernel.radius_of(face)]
+        centres = {tuple(round(value, 5) + 0.0 for value in kernel.axis_through(face)[0][:2]) for face in rims}
+        wanted = set()
+        for index in range(5):
+            beyond = index * step_mm - 15
+            angle = max(beyond, 0) / 10
+            x, y = (20, -index * step_mm) if beyond < 0 else (10 + 10 * math.cos(angle), -15 - 10 * math.sin(angle))
+            wanted.add((round(x, 5) + 0.0, round(y, 5) + 0.0))
+        self.assertEqual(centres, wanted)
+
+    def test_a_body_goes_round_a_circle_and_turns_with_it(self):
+        """Four bars about a circle of radius 30: four times the volume, as wide as deep."""
+        sketch = drawn(rounded_polygon([(28, -2), (40, -2), (40, 2), (28, 2)], [0] * 4))
+        ring = SketchStep("s2", "Ring", "plan", edit.add_circle(model.Sketch(), (0.0, 0.0), 30.0)[0])
+        path = {"sketch": "s2", "names": list(ring.sketch.curves)}
+        copies = step("op2", "copies", of="Plate", way="path", path=path, turning="with", count=4)
+        body = built(sketch, ring, block(sketch), copies)["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 4 * 12 * 4 * 10, places=6)
+        np.testing.assert_allclose(body.facts.box, ((-40, -40, 0), (40, 40, 10)), atol=1e-6)
+
     def test_a_boss_with_its_hole_is_mirrored_as_it_is(self):
         sketch, _, plate, bored = self.plate()
         boss = step(

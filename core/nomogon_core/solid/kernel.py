@@ -493,6 +493,12 @@ def shifting(way: tuple, distance: float) -> gp_Trsf:
     return move
 
 
+def carrying(point: tuple, way: tuple, angle: float, to: tuple) -> gp_Trsf:
+    """A turn about an axis through a point, radians, and then a shift of that point to another place."""
+    move = shifting(tuple(np.subtract(to, point).tolist()), 1.0)
+    return move.Multiplied(turning(point, way, angle))
+
+
 def enlarging(point: tuple, factor: float) -> gp_Trsf:
     """A change of size about a point."""
     move = gp_Trsf()

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry.crossings import at, span
-from nomogon_core.geometry.curves import length
+from nomogon_core.geometry.stops import evenly_along
 from nomogon_core.sentence import Angle, Choice, Count, Declaration, Length, When
 from nomogon_core.sketch import arrange
 from nomogon_core.sketch.blanks import Curves, LineBlank, Spot
@@ -20,7 +19,6 @@ if TYPE_CHECKING:
 
 ORDER = 6
 MOST_COPIED = 5000
-ALONG_STEPS = 400
 
 
 def build(sketch: Sketch, filled: dict[str, Any]) -> arrange.Edited:
@@ -47,19 +45,11 @@ def _in_a_ring(sketch, filled, count):
 
 def _along(sketch, filled, count):
     """Evenly by length along a curve, from its start, turned with it."""
-    curve = sketch.geometry(filled["along"])
-    t = np.linspace(0, span(curve), ALONG_STEPS * max(1, round(span(curve))) + 1)
-    places, ways = (np.array(one) for one in zip(*(at(curve, one) for one in t)))
-    run = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
-    closed = math.dist(places[0], places[-1]) < 1e-9 * max(length(curve), 1.0)
-    stops = np.linspace(0, run[-1], count + 1)[:-1] if closed else np.linspace(0, run[-1], count)
+    (start, way), *stops = evenly_along([sketch.geometry(filled["along"])], count)
     made = []
-    for stop in stops[1:]:
-        here = np.interp(stop, run, t)
-        place, way = at(curve, float(here))
-        angle = math.atan2(way[1], way[0]) - math.atan2(ways[0][1], ways[0][0])
-        turn = arrange.turned(tuple(places[0]), angle)
-        made.append(arrange.Placing(turn.matrix, turn.offset + place - places[0]))
+    for place, angle in stops:
+        turn = arrange.turned(start, angle - way)
+        made.append(arrange.Placing(turn.matrix, turn.offset + place - np.array(start)))
     return made
 
 

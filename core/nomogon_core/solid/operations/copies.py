@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nomogon_core.sentence import Choice, Count, Declaration, When
-from nomogon_core.solid.operations.repeat import APART, RING, ROW, SPREAD, motions
+from nomogon_core.solid.operations.repeat import APART, PATH, RING, ROW, SPREAD, motions
 from nomogon_core.solid.sentence import BodyBlank
 
 if TYPE_CHECKING:
@@ -30,9 +30,10 @@ DECLARATION = Declaration(
     sentence=(
         "Copies of",
         BodyBlank("of", asks="Click the body.", empty="a body"),
-        Choice("way", asks="Where the copies lie.", options={"ring": "in a ring", "row": "in a row"}),
+        Choice("way", asks="Where the copies lie.", options={"ring": "in a ring", "row": "in a row", "path": "along"}),
         When("way", ("ring",), RING),
         When("way", ("row",), ROW),
+        When("way", ("path",), PATH),
         Count("count", asks="Type how many there are in all.", empty="how many", usual="6"),
         "in all,",
         When("way", ("ring",), SPREAD),

@@ -6,9 +6,10 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.stops import evenly_along
 from nomogon_core.sentence import Angle, Choice, Count, Declaration, Length, When
 from nomogon_core.solid.phrases import JOB_AXES
-from nomogon_core.solid.sentence import AxisBlank, Operations, PlaneBlank
+from nomogon_core.solid.sentence import AxisBlank, Operations, PlaneBlank, Run
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -36,6 +37,8 @@ def motions(ask: Ask) -> list[tuple[str, Any]]:
     if way == "mirror":
         return [("image", ask.kernel.mirroring(ask.plane("plane")))]
     count = int(ask.number("count"))
+    if way == "path":
+        return _along(ask, count)
     if way == "row":
         _, along = ask.axis("along")
         step = ask.number("apart")
@@ -43,6 +46,24 @@ def motions(ask: Ask) -> list[tuple[str, Any]]:
     axis = ask.axis("about")
     turn = 2 * math.pi / count if ask.choice("spread") == "full" else ask.number("angle")
     return [(f"copy{index}", ask.kernel.turning(*axis, index * turn)) for index in range(1, count)]
+
+
+def _along(ask, count):
+    """Evenly along curves of a sketch, from where these begin."""
+    frame, runs = ask.runs("path")
+    if len(runs) > 1:
+        raise OperationError("The curves to go along have to hang together; choose one run of them.")
+    (start, way), *stops = evenly_along(runs[0][0], count)
+    turns = ask.choice("turning") == "with"
+    return [
+        (
+            f"copy{index}",
+            ask.kernel.carrying(
+                frame.in_space(start), frame.normal, angle - way if turns else 0.0, frame.in_space(place)
+            ),
+        )
+        for index, (place, angle) in enumerate(stops, 1)
+    ]
 
 
 RING = (
@@ -80,6 +101,12 @@ APART = (
     ),
     "apart",
 )
+PATH = (
+    Run("path", asks="Click curves of a sketch that hang together, the first first.", empty="curves"),
+    ",",
+    Choice("turning", asks="Whether the copies turn.", options={"with": "turned with them", "same": "not turned"}),
+    ",",
+)
 DECLARATION = Declaration(
     kind="repeat",
     title="Repeat",
@@ -89,10 +116,13 @@ DECLARATION = Declaration(
         "Repeat",
         Operations("operations", asks="Click lines of the Build sheet.", empty="operations"),
         Choice(
-            "way", asks="Where the copies lie.", options={"ring": "in a ring", "row": "in a row", "mirror": "mirrored"}
+            "way",
+            asks="Where the copies lie.",
+            options={"ring": "in a ring", "row": "in a row", "path": "along", "mirror": "mirrored"},
         ),
         When("way", ("ring",), RING),
         When("way", ("row",), ROW),
+        When("way", ("path",), PATH),
         When(
             "way",
             ("mirror",),
@@ -100,7 +130,7 @@ DECLARATION = Declaration(
         ),
         When(
             "way",
-            ("ring", "row"),
+            ("ring", "row", "path"),
             (Count("count", asks="Type how many there are in all.", empty="how many", usual="6"), "in all,"),
         ),
         When("way", ("ring",), SPREAD),
