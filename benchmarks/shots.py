@@ -93,6 +93,7 @@ def a_section(page, address):
     open_stage(page, address, "Feeder cap", "solid")
     expect(page.locator("#board")).to_have_attribute("data-mesh", re.compile("."), timeout=60_000)
     page.get_by_role("tab", name="View").click()
+    page.get_by_role("tab", name="Look").click()
     page.locator("#tray .tool:visible", has_text="Section").click()
     time.sleep(1)
     page.screenshot(path=FOLDER / "section.png")

@@ -6,6 +6,7 @@ from pathlib import Path
 from nomogon_cli.arguments import Parser, read_file
 from nomogon_cli.process import in_own_process
 from nomogon_core.errors import InputError
+from nomogon_core.exchange import flat
 
 
 def run(arguments):
@@ -35,6 +36,6 @@ def run(arguments):
         raise InputError(f"--out {options.out} is a file; name a folder.")
     folder.mkdir(parents=True, exist_ok=True)
     for kind, content in files.items():
-        (folder / f"{stem}.{kind}").write_bytes(content)
+        (folder / flat.file_name(stem, kind)).write_bytes(content)
     (folder / "report.json").write_text(json.dumps(report, indent=1))
     return 0

@@ -286,12 +286,18 @@ TRAYS = {
                 ("view-bottom", "Below", ""),
                 ("perspective", "Perspective", ""),
                 ("fit", "Whole", ""),
-                ("section", "Section", "Drag the plane; what is cut is hatched."),
+            ),
+        },
+        {
+            "name": "Look",
+            "tools": (
                 (
                     "measure",
                     "Measure",
                     "Click a face, an edge or a corner; a second one for what is between.",
                 ),
+                ("section", "Section", "Drag the plane; what is cut is hatched."),
+                ("as-drawing", "Save as drawing", ""),
             ),
         },
     ),

@@ -2,6 +2,7 @@
 
 import math
 import re
+from xml.etree import ElementTree
 
 from playwright.sync_api import expect
 
@@ -133,13 +134,22 @@ class Building(BrowserCase):
         self.open(page, job)
         page.get_by_role("tab", name="View").click()
         page.locator("#tray .tool:visible", has_text="Above").click()
+        page.get_by_role("tab", name="Look").click()
         page.locator("#tray .tool:visible", has_text="Measure").click()
         box = page.locator("canvas.solid").bounding_box()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         expect(page.locator("#said")).to_contain_text("top of 1: area 2400 mm²", timeout=30_000)
         page.get_by_role("button", name="Keep area").click()
         expect(self.ledger_value(page, "Measured area").locator(".value")).to_have_text("(2400 mm²)", timeout=30_000)
+        drawing = self.save(page, page.locator("#tray .tool:visible", has_text="Save as drawing"))
+        root = ElementTree.fromstring(drawing.read_text())
+        # From above: a rectangle of 60 x 40 with a margin of 5 mm around, all of it visible, nothing behind.
+        self.assertEqual((root.get("width"), root.get("height")), ("70mm", "53.5mm"))
+        lines = [path.get("class") for path in root.iter("{http://www.w3.org/2000/svg}path")]
+        self.assertEqual(lines, ["visible"] * 4)
+        page.get_by_role("tab", name="View").click()
         page.locator("#tray .tool:visible", has_text="Below").click()
+        page.get_by_role("tab", name="Look").click()
         page.locator("#tray .tool:visible", has_text="Section").click()
         expect(page.locator("#section output")).to_have_text("20.00 mm")
         page.get_by_label("Where the plane lies").fill("12")
@@ -150,6 +160,7 @@ class Building(BrowserCase):
 
     def nearer_looks_larger(self, page):
         """From above the top of a box hides the rest; in perspective it is seen larger than in a parallel view."""
+        page.get_by_role("tab", name="View").click()
 
         def seen():
             page.evaluate("new Promise((then) => requestAnimationFrame(() => requestAnimationFrame(then)))")

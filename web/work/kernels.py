@@ -95,6 +95,7 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord):
+def release_file(document, shared, kind, title, chord, look=None):
     """One file of the release."""
-    return {"kind": kind}, release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared))
+    data = release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared), look=look)
+    return {"kind": kind}, data

@@ -61,7 +61,7 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
+    return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted, arguments.get("look")]
 
 
 def serve_with(processes):

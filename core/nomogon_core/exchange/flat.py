@@ -14,7 +14,13 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 DEFAULT_CHORD_MM = 0.05
-FILES = ("step", "stl", "3mf", "dxf", "svg")
+FILES = ("step", "stl", "3mf", "dxf", "svg", "views")
+ENDINGS = {"views": "-views.svg", "view": "-view.svg"}
+
+
+def file_name(stem: str, kind: str) -> str:
+    """Name of a file of a kind."""
+    return stem + ENDINGS.get(kind, f".{kind}")
 
 
 def flat_outlines(sheet: BuildSheet) -> list[tuple[Arc | Circle | Line, ...]]:

@@ -5,25 +5,47 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import attrs
+import numpy as np
 
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
-from nomogon_core.exchange.writers import solids
-from nomogon_core.solid import graph
+from nomogon_core.exchange.writers import drawing, solids
+from nomogon_core.solid import graph, planes
+from nomogon_core.solid.projection import projected
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.graph import Cache
     from nomogon_core.solid.sheet import BuildSheet
 
 
+LEAST_LOOK = 1e-6
+# From the right, in front and above; a parallel view in which all three axes are as long (ISO 5456-3, isometric).
+ASKEW = planes.Frame(
+    (0.0, 0.0, 0.0),
+    (2**-0.5, 2**-0.5, 0.0),
+    (-(6**-0.5), 6**-0.5, 2 * 6**-0.5),
+    (3**-0.5, -(3**-0.5), 3**-0.5),
+)
+SHEET = {"Front": planes.FRONT, "Plan": planes.PLAN, "Side": planes.SIDE, "Askew": ASKEW}
+
+
 def write_file(
-    kind: str, sheet: BuildSheet, title: str, *, chord: float = DEFAULT_CHORD_MM, cache: Cache | None = None
+    kind: str,
+    sheet: BuildSheet,
+    title: str,
+    *,
+    chord: float = DEFAULT_CHORD_MM,
+    cache: Cache | None = None,
+    look: tuple[Sequence[float], Sequence[float]] | None = None,
 ) -> bytes:
     """Bytes of one file of the release.
 
     Args:
-        kind: one of FILES; sheet: a :class:`nomogon_core.solid.sheet.BuildSheet`.
+        kind: one of FILES, or ``view``; sheet: a :class:`nomogon_core.solid.sheet.BuildSheet`.
+        look: of a ``view``: directions in space that run to the right and up in it.
 
     Raises:
         OperationError: a step fails, or there is nothing to write.
@@ -31,9 +53,37 @@ def write_file(
     if kind in ("dxf", "svg"):
         return write_flat(kind, sheet, title)
     bodies = built(sheet, cache)
+    if kind in ("view", "views"):
+        frames = SHEET if look is None else {"View": frame_of_look(*look)}
+        return drawing.views_svg(views_of(bodies, frames), title=title).encode()
     if kind == "step":
         return solids.step(bodies)
     return solids.stl(bodies, chord) if kind == "stl" else solids.threemf(bodies, chord)
+
+
+def frame_of_look(right: Sequence[float], up: Sequence[float]) -> planes.Frame:
+    """The frame of a view by the directions that run to the right and up in it.
+
+    Raises:
+        OperationError: they are one direction, or none.
+    """
+    normal = np.cross(right, up)
+    if np.linalg.norm(normal) < LEAST_LOOK:
+        raise OperationError("The view that came has no direction; turn the solid a little and try again.")
+    normal = normal / np.linalg.norm(normal)
+    across = np.asarray(right, float) / np.linalg.norm(right)
+    upward = np.cross(normal, across)
+    return planes.Frame((0.0, 0.0, 0.0), *(tuple(way.tolist()) for way in (across, upward, normal)))
+
+
+def views_of(bodies: dict[str, Body], frames: dict[str, planes.Frame]) -> list[drawing.View]:
+    """Views of all bodies together by name, laid out on a sheet."""
+    shapes = [body.shape for body in bodies.values()]
+    views = []
+    for name, frame in frames.items():
+        seen = projected(shapes, frame)
+        views.append(drawing.View(name, seen.visible, seen.smooth, seen.hidden))
+    return drawing.arranged(views)
 
 
 def built(sheet: BuildSheet, cache: Cache | None = None) -> dict[str, Body]:

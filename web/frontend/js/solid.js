@@ -9,6 +9,7 @@ import { startKeyPoint } from "./keypoint.js";
 import { createViewer } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
+import { fetchFile } from "./files.js";
 import { startSection } from "./section.js";
 import { createSentence } from "./sentence.js";
 import { cornerWords, edgeWords, faceWords } from "./words.js";
@@ -369,6 +370,10 @@ const tray = startTray({
       return drawOverlay();
     }
     if (name === "section") return section.open();
+    if (name === "as-drawing") {
+      tray.release();
+      return fetchFile("the drawing", { kind: "view", look: viewer.axes(), until });
+    }
     if (name === "measure") {
       picks = [];
       return drawOverlay();

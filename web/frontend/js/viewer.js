@@ -495,6 +495,8 @@ export function createViewer(canvas) {
       place();
       later();
     },
+    /** Directions in space that run to the right and up in the view. */
+    axes: () => [0, 1].map((column) => new THREE.Vector3().setFromMatrixColumn(parallel.matrixWorld, column).toArray()),
     turnTo(about, tip) {
       Object.assign(turn, { about, tip });
       later();

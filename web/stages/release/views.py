@@ -3,10 +3,11 @@
 from django.http import Http404, JsonResponse, StreamingHttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
-from nomogon_core.errors import OperationError
+from nomogon_core.arguments import NUMBER, Rows, Wrong
+from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
 from nomogon_core.job.advice import statuses
-from nomogon_core.job.document import file_stem
+from nomogon_core.job.document import built_to, file_stem
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
 from stages.requests import sent_by
@@ -21,7 +22,10 @@ MEDIA_TYPES = {
     "3mf": "model/3mf",
     "dxf": "image/vnd.dxf",
     "svg": "image/svg+xml",
+    "views": "image/svg+xml",
+    "view": "image/svg+xml",
 }
+LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
 READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
@@ -29,6 +33,12 @@ FILES = (
     {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
+    {
+        "kind": "views",
+        "title": "Views, SVG",
+        "for": "drawing: front, plan, side and askew",
+        "true": "1:1, hidden lines dashed",
+    },
 )
 
 
@@ -47,8 +57,20 @@ def make(request, job_id):
     if kind not in MEDIA_TYPES:
         raise OperationError(f"There is no file format {kind!r} to release.")
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
-    arguments = services.rebuild_arguments(document_of(job)) | {"file": kind, "title": job.title, "chord": chord}
+    document = built_to(document_of(job), sent.get("until"))
+    arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
+    if kind == "view":
+        arguments["look"] = _look(sent.get("look"))
     return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+
+
+def _look(sent):
+    """What runs to the right and up in a view, as the page sends it."""
+    try:
+        LOOK.check(sent)
+    except Wrong:
+        raise InputError("The page sent something that cannot be read; load it again.") from None
+    return sent
 
 
 @require_GET
@@ -61,5 +83,5 @@ def download(request, job_id, task):
     kind = made.result["kind"]
     answer = StreamingHttpResponse(services.pieces_of(made), content_type=MEDIA_TYPES[kind])
     answer["Content-Length"] = services.size_of(made)  # so that one that was cut off does not pass for whole
-    answer["Content-Disposition"] = f'attachment; filename="{file_stem(job.title)}.{kind}"'
+    answer["Content-Disposition"] = f'attachment; filename="{flat.file_name(file_stem(job.title), kind)}"'
     return answer

@@ -1,0 +1,323 @@
+"""Bodies as a drawing shows them from one side: visible, smooth and hidden edges as plane curves.
+
+Hidden lines are taken away exactly by the kernel (Appel 1967), so that circles stay circles; what lies under a visible
+line is not drawn again.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+import attrs
+import numpy as np
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepLib import BRepLib
+from OCP.GeomAbs import GeomAbs_CurveType
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
+from OCP.HLRAlgo import HLRAlgo_Projector
+from OCP.HLRBRep import HLRBRep_Algo, HLRBRep_HLRToShape, HLRBRep_TypeOfResultingEdge
+from OCP.TopAbs import TopAbs_EDGE
+from OCP.TopoDS import TopoDS, TopoDS_Shape
+
+from nomogon_core.geometry.crossings import at, span
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, ends
+from nomogon_core.solid.kernel import edge_points, edges_with_faces, parts_of
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from nomogon_core.solid.planes import Frame
+
+SHARP = (HLRBRep_TypeOfResultingEdge.HLRBRep_Sharp, HLRBRep_TypeOfResultingEdge.HLRBRep_OutLine)
+SMOOTH = (HLRBRep_TypeOfResultingEdge.HLRBRep_Rg1Line, HLRBRep_TypeOfResultingEdge.HLRBRep_RgNLine)
+FIT_MM, MOST_PIECES, SAME_MM, LEAST_MM, SEAM_MM, LEAST_ROUND = 0.003, 128, 1e-4, 1e-3, 1e-3, 9
+TURN = 2 * math.pi
+
+
+@attrs.frozen
+class Projected:
+    """What is seen of bodies from one side, in millimetres across and up; nothing is told twice.
+
+    Attributes:
+        visible: edges and silhouettes; smooth: visible edges without a crease; hidden: edges and silhouettes behind.
+    """
+
+    visible: tuple = attrs.field(repr=False)
+    smooth: tuple = attrs.field(repr=False)
+    hidden: tuple = attrs.field(repr=False)
+
+    @property
+    def all(self) -> tuple[Any, ...]:
+        return (*self.visible, *self.smooth, *self.hidden)
+
+
+def projected(shapes: Sequence[TopoDS_Shape], frame: Frame) -> Projected:
+    """Shapes as they are seen along the normal of a frame, from where it points; together they hide one another.
+
+    Args:
+        frame: the view: its ``across`` runs to the right, its ``normal`` to the eye.
+    """
+    algorithm = HLRBRep_Algo()
+    for shape in shapes:
+        algorithm.Add(shape)
+    axes = gp_Ax2(gp_Pnt(*frame.origin), gp_Dir(*frame.normal), gp_Dir(*frame.across))
+    algorithm.Projector(HLRAlgo_Projector(axes))
+    algorithm.Update()
+    algorithm.Hide()
+    told = HLRBRep_HLRToShape(algorithm)
+    visible = _united(_curves(told, SHARP, seen=True))
+    seams = _seams(shapes, frame)
+    smooth = _less(_united(curve for curve in _curves(told, SMOOTH, seen=True) if not _is_among(curve, seams)), visible)
+    hidden = _less(_united(_curves(told, SHARP, seen=False)), [*visible, *smooth])
+    return Projected(tuple(visible), tuple(smooth), tuple(hidden))
+
+
+def _seams(shapes, frame):
+    """(places in order, middle) as seen of the edges along which a round face only meets itself."""
+    found = []
+    for shape in shapes:
+        for edge, faces in edges_with_faces(shape):
+            if all(face.IsSame(faces[0]) for face in faces):
+                places = edge_points(edge)
+                ends = sorted([frame.of_space(tuple(places[0]))[:2], frame.of_space(tuple(places[-1]))[:2]])
+                curve = BRepAdaptor_Curve(edge)
+                middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2).Coord()
+                found.append(np.array([*ends, frame.of_space(middle)[:2]]))
+    return found
+
+
+def _is_among(curve, seams):
+    """Whether a curve is one of some edges as they are seen."""
+    if isinstance(curve, Circle) or not seams:
+        return False
+    marks = np.array([*sorted(ends(curve)), at(curve, span(curve) / 2)[0]])
+    told = slice(2) if isinstance(curve, Line) else slice(3)  # along a line the middle may lie anywhere
+    return any(np.abs(marks[told] - seam[told]).max() < SEAM_MM for seam in seams)
+
+
+def _curves(told, kinds, *, seen):
+    found = []
+    for kind in kinds:
+        edges = told.CompoundOfEdges(kind, seen, False)
+        if edges is None or edges.IsNull():
+            continue
+        BRepLib.BuildCurves3d_s(edges)
+        for edge in parts_of(edges, TopAbs_EDGE):
+            found += _plane_curve(BRepAdaptor_Curve(TopoDS.Edge(edge)))
+    return found
+
+
+def _plane_curve(curve):
+    """The plane curve of an edge, in a list; none where it is seen as a point."""
+    first, last = curve.FirstParameter(), curve.LastParameter()
+    if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
+        circle = curve.Circle()
+        center, radius = circle.Location().Coord()[:2], circle.Radius()
+        if last - first > TURN - 1e-9:
+            return [Circle(center, radius)]
+        start = curve.Value(first).Coord()
+        angle = math.atan2(start[1] - center[1], start[0] - center[0])
+        return [Arc(center, radius, angle, math.copysign(last - first, circle.Axis().Direction().Z()))]
+    pieces = 1 if curve.GetType() == GeomAbs_CurveType.GeomAbs_Line else 4
+    while True:
+        stops = np.linspace(first, last, 2 * pieces + 1)
+        places, ways = _values(curve, stops)
+        line = _straight(places)
+        if line is not None:
+            return [line] if math.dist(line.start, line.end) > LEAST_MM else []
+        arc = _round(places)
+        if arc is not None:
+            return [arc]
+        arms = ways * (stops[2] - stops[0]) / 3
+        control = np.stack(
+            [places[:-2:2], places[:-2:2] + arms[:-2:2], places[2::2] - arms[2::2], places[2::2]], axis=1
+        )
+        middle = np.tensordot([1, 3, 3, 1], control, axes=(0, 1)) / 8
+        if pieces >= MOST_PIECES or np.abs(middle - places[1::2]).max() < FIT_MM:
+            return [Spline([tuple(control[0, 0]), *(tuple(place) for piece in control for place in piece[1:])])]
+        pieces *= 2
+
+
+def _values(curve, stops):
+    """Places and derivatives (n, 2) at some parameters."""
+    places, ways, place, way = [], [], gp_Pnt(), gp_Vec()
+    for one in stops:
+        curve.D1(float(one), place, way)
+        places.append(place.Coord()[:2])
+        ways.append(way.Coord()[:2])
+    return np.array(places), np.array(ways)
+
+
+def _straight(places):
+    """The line over places that lie on one, however they run along it; None where they do not."""
+    middle = places.mean(axis=0)
+    _, _, axes = np.linalg.svd(places - middle, full_matrices=False)
+    if np.abs((places - middle) @ axes[1]).max() > SAME_MM:
+        return None
+    along = (places - middle) @ axes[0]
+    return Line(tuple(middle + along.min() * axes[0]), tuple(middle + along.max() * axes[0]))
+
+
+def _round(places):
+    """The arc through places that lie on one of less than a turn, as a silhouette that is told as a spline; None where
+    they do not."""
+    rows = np.column_stack([2 * places, np.ones(len(places))])
+    x, y, rest = np.linalg.lstsq(rows, (places**2).sum(axis=1), rcond=None)[0]
+    radius = math.sqrt(max(rest + x * x + y * y, 0.0))
+    if len(places) < LEAST_ROUND or np.abs(np.hypot(*(places - (x, y)).T) - radius).max() > SAME_MM:
+        return None
+    angles = np.unwrap(np.arctan2(places[:, 1] - y, places[:, 0] - x))
+    sweep = float(angles[-1] - angles[0])
+    if abs(sweep) > TURN - 0.1 or np.abs(np.diff(angles)).sum() > abs(sweep) + 1e-6:
+        return None
+    return Arc((float(x), float(y)), radius, float(angles[0]), sweep)
+
+
+class _Carriers:
+    """Lines and circles that hold drawn pieces as intervals: along a line in millimetres, round a circle in radians."""
+
+    def __init__(self):
+        self.lines, self.rounds, self.others = [], [], []
+
+    def add(self, curve: Any) -> None:
+        if isinstance(curve, Line):
+            carrier, interval = self.on_line(curve)
+            if carrier is None:
+                run = np.subtract(curve.end, curve.start)
+                self.lines.append((np.array(curve.start), run / np.hypot(*run), [(0.0, float(np.hypot(*run)))]))
+            else:
+                carrier.append(interval)
+        elif isinstance(curve, (Arc, Circle)):
+            carrier, intervals = self.on_circle(curve), _turns(curve)
+            if carrier is None:
+                self.rounds.append((curve.center, curve.radius, intervals))
+            else:
+                carrier += intervals
+        elif self.like(curve) is None:
+            self.others.append(curve)
+
+    def on_line(self, line: Line) -> tuple[Any, Any]:
+        """(intervals of the carrier, the line's own) or (None, None)."""
+        ends = np.array([line.start, line.end])
+        for point, way, intervals in self.lines:
+            away = ends - point
+            if np.abs(away[:, 0] * way[1] - away[:, 1] * way[0]).max() < SAME_MM:
+                return intervals, tuple(sorted((away @ way).tolist()))
+        return None, None
+
+    def on_circle(self, curve: Arc | Circle) -> Any:
+        for center, radius, intervals in self.rounds:
+            if math.dist(center, curve.center) < SAME_MM and abs(radius - curve.radius) < SAME_MM:
+                return intervals
+        return None
+
+    def like(self, curve: Spline) -> Spline | None:
+        """A spline that has the same ends and the same middle."""
+        own = _marks(curve)
+        return next((one for one in self.others if np.abs(_marks(one) - own).max() < 10 * FIT_MM), None)
+
+
+def _marks(spline):
+    """Ends in order and the place in the middle of a spline."""
+    points = np.array(spline.points)
+    pieces = (len(points) - 1) // 3
+    control = points[3 * (pieces // 2) : 3 * (pieces // 2) + 4]
+    middle = points[3 * (pieces // 2)] if pieces % 2 == 0 else np.array([1, 3, 3, 1]) @ control / 8
+    return np.array([*sorted([tuple(points[0]), tuple(points[-1])]), tuple(middle)])
+
+
+def _turns(curve):
+    """Angles that an arc or circle covers, as intervals within one turn."""
+    if isinstance(curve, Circle):
+        return [(0.0, TURN)]
+    start = curve.start_angle if curve.sweep > 0 else curve.start_angle + curve.sweep
+    start %= TURN
+    end = start + abs(curve.sweep)
+    return [(start, end)] if end <= TURN else [(start, TURN), (0.0, end - TURN)]
+
+
+def _merged(intervals, gap):
+    """Intervals as few as they can be."""
+    found: list[list[float]] = []
+    for low, high in sorted(intervals):
+        if found and low <= found[-1][1] + gap:
+            found[-1][1] = max(found[-1][1], high)
+        else:
+            found.append([low, high])
+    return found
+
+
+def _without(intervals, taken, gap):
+    """What of some intervals is in none of others."""
+    left = []
+    for low, high in _merged(intervals, gap):
+        for first, last in _merged(taken, gap):
+            if first <= low + gap:
+                low = max(low, last)
+            elif first < high:
+                left.append((low, first))
+                low = last
+        if high - low > gap:
+            left.append((low, high))
+    return [(low, high) for low, high in left if high - low > gap]
+
+
+def _drawn(carriers):
+    """Curves of carriers, each as long as it can be."""
+    curves: list[Any] = []
+    for point, way, intervals in carriers.lines:
+        curves += [
+            Line(tuple(point + low * way), tuple(point + high * way))
+            for low, high in _merged(intervals, SAME_MM)
+            if high - low > LEAST_MM
+        ]
+    for center, radius, intervals in carriers.rounds:
+        gap = SAME_MM / radius
+        pieces = _merged(intervals, gap)
+        if len(pieces) > 1 and pieces[0][0] < gap and pieces[-1][1] > TURN - gap:
+            pieces[-1][1] += pieces.pop(0)[1]  # it goes on over where the turn begins
+        for low, high in pieces:
+            if high - low > TURN - gap:
+                curves.append(Circle(center, radius))
+            elif (high - low) * radius > LEAST_MM:
+                curves.append(Arc(center, radius, low, high - low))
+    return curves + carriers.others
+
+
+def _united(curves):
+    """Curves of which none lies on another."""
+    carriers = _Carriers()
+    for curve in curves:
+        carriers.add(curve)
+    return _drawn(carriers)
+
+
+def _less(curves, others):
+    """What of some curves lies on none of others."""
+    taken, left = _Carriers(), _Carriers()
+    for other in others:
+        taken.add(other)
+    for curve in curves:
+        left.add(curve)
+    for index, (point, way, intervals) in enumerate(left.lines):
+        held = []
+        for low, high in intervals:
+            line = Line(tuple(point + low * way), tuple(point + high * way))
+            there, own = taken.on_line(line)
+            if there is None:
+                held.append((low, high))
+                continue
+            # Told along the other carrier, which may run the other way.
+            kept = _without([own], there, SAME_MM)
+            other_point, other_way = next((p, w) for p, w, i in taken.lines if i is there)
+            for first, last in kept:
+                along = [float((other_point + one * other_way - point) @ way) for one in (first, last)]
+                held.append((min(along), max(along)))
+        left.lines[index] = (point, way, held)
+    for index, (center, radius, intervals) in enumerate(left.rounds):
+        there = taken.on_circle(Circle(center, radius))
+        if there is not None:
+            left.rounds[index] = (center, radius, _without(intervals, there, SAME_MM / radius))
+    left.others = [curve for curve in left.others if taken.like(curve) is None]
+    return _drawn(left)
