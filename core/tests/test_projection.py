@@ -94,6 +94,8 @@ class Views(unittest.TestCase):
         self.assertEqual(root.find("{http://www.w3.org/2000/svg}title").text, "Plate <1>")
         one = release.write_file("view", sheet, "Plate", look=((1, 0, 0), (0, 0, 1))).decode()
         self.assertEqual(one.count('class="hidden"'), 2)
+        # The outline of four lines is one path.
+        self.assertEqual(one.count('class="visible"'), 1)
         with self.assertRaisesRegex(OperationError, "no direction"):
             release.write_file("view", sheet, "Plate", look=((1, 0, 0), (2, 0, 0)))
 

@@ -88,12 +88,21 @@ def _seams(shapes, frame):
 
 
 def _is_among(curve, seams):
-    """Whether a curve is one of some edges as they are seen."""
+    """Whether a curve is one of some edges as they are seen, or a piece of one that is straight."""
     if isinstance(curve, Circle) or not seams:
         return False
-    marks = np.array([*sorted(ends(curve)), at(curve, span(curve) / 2)[0]])
-    told = slice(2) if isinstance(curve, Line) else slice(3)  # along a line the middle may lie anywhere
-    return any(np.abs(marks[told] - seam[told]).max() < SEAM_MM for seam in seams)
+    tips = sorted(ends(curve))
+    if isinstance(curve, Line):
+        return any(max(_off_line(tip, *seam[:2]) for tip in tips) < SEAM_MM for seam in seams)
+    marks = np.array([*tips, at(curve, span(curve) / 2)[0]])
+    return any(np.abs(marks - seam).max() < SEAM_MM for seam in seams)
+
+
+def _off_line(place, start, end):
+    """How far a place is from a line between two others."""
+    run, away = end - start, np.subtract(place, start)
+    share = min(max(float(away @ run) / max(float(run @ run), 1e-300), 0.0), 1.0)
+    return math.hypot(*(away - share * run))
 
 
 def _curves(told, kinds, *, seen):

@@ -12,10 +12,10 @@ import numpy as np
 from ezdxf import units as dxf_units
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, bounds
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, bounds, ends, reverse
 from nomogon_core.geometry.paths import number, path_data
 
-MARGIN_MM, VIEW_GAP_MM, LETTER_MM = 5.0, 15.0, 3.5
+MARGIN_MM, VIEW_GAP_MM, LETTER_MM, MEETING_MM = 5.0, 15.0, 3.5, 1e-3
 LINE_MM = 0.18
 # Line types 01.2, 01.1 and 02.1 of ISO 128-2, width 0.5 and 0.25; a dash is 12 widths long, a gap 3 (ISO 128-2, 6.2).
 LINES = {
@@ -86,6 +86,29 @@ def arranged(views: list[View], gap: float = VIEW_GAP_MM) -> list[View]:
     return placed
 
 
+def _runs(curves):
+    """Curves in runs, each from the end of the one before, so that dashes go on from one to the next."""
+    left, runs = list(curves), []
+    while left:
+        run = [left.pop()]
+        while not isinstance(run[-1], CLOSED):
+            tip = ends(run[-1])[1]
+            follows = [
+                (one, way) for one in left if not isinstance(one, CLOSED) for way in (0, 1) if _meet(one, way, tip)
+            ]
+            if len(follows) != 1:
+                break
+            one, way = follows[0]
+            left.remove(one)
+            run.append(reverse(one) if way else one)
+        runs.append(run)
+    return runs
+
+
+def _meet(curve, way, place):
+    return math.dist(ends(curve)[way], place) < MEETING_MM
+
+
 def views_svg(views: list[View], *, title: str) -> str:
     """SVG text of views at 1:1, in the lines of ISO 128-2: visible edges wide, smooth ones narrow, hidden ones narrow
     and dashed; a user unit is a millimetre.
@@ -101,9 +124,9 @@ def views_svg(views: list[View], *, title: str) -> str:
     for view, ((own_left, own_low), _) in zip(views, corners):
         shift = f'transform="translate({number(view.shift[0])} {number(view.shift[1])})"'
         lines = [
-            f'      <path class="{kind}" {LINES[kind]} d="{path_data([curve])}"/>'
+            f'      <path class="{kind}" {LINES[kind]} d="{path_data(run)}"/>'
             for kind in LINES
-            for curve in getattr(view, kind)
+            for run in _runs(getattr(view, kind))
         ]
         groups.append(f'    <g id="{_safe(view.name)}" {shift}>\n' + "\n".join(lines) + "\n    </g>")
         place = f'x="{number(own_left - left + MARGIN_MM)}" y="{number(high - own_low + MARGIN_MM + LETTER_MM)}"'
