@@ -52,6 +52,7 @@ JOB = [
     path("sketch", stage_page("sketch"), name="sketch"),
     path("sketch/meant", sketch.meant, name="sketch-meant"),
     path("sketch/edits", sketch.edits, name="sketch-edits"),
+    path("sketch/drawing", sketch.drawing, name="sketch-drawing"),
     path("sketch/preview", sketch.preview, name="sketch-preview"),
     path("sketch/open", sketch.open_sketch, name="sketch-open"),
     path("sketch/board", sketch.board, name="sketch-board"),

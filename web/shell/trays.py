@@ -143,6 +143,7 @@ TRAYS = {
                 ),
                 ("spline", "Spline", "Click places along the curve; Enter ends it."),
                 ("rectangle", "Rectangle", "Click two opposite corners."),
+                *_edits("Bring"),
             ),
         },
         {

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from benchmarks.proposals import traced, true_sketch
 from examples.parts import hole, rounded_polygon
 from nomogon_core.job.document import keep_sketch, new_document, sketch_of
+from nomogon_core.sketch.regions import find_regions
 from store import making
 from store.actions import perform
 from store.documents import document_of, keep_document
@@ -143,6 +144,45 @@ class Sketching(BrowserCase):
         self.assertEqual([round(area, 3) for area in self.areas(page)][-2:], [1143.0, 1143.0])
         page.get_by_role("button", name="Undo").click()
         expect(page.locator("#findings .count")).not_to_have_text("none")
+
+    def test_a_logo_is_put_in_from_a_file_and_a_broken_one_says_why(self):
+        job = self.job()
+        self.refusals = (400,)
+        self.drive(self.logo, job)
+        regions = find_regions(self.sketch(job))
+        self.assertEqual([len(region.holes) for region in regions], [1, 0])
+        self.assertAlmostEqual(regions[0].area, 40 * 20 / 2 - math.pi * 9, places=5)
+
+    def logo(self, page, job):
+        board = self.open(page, job)
+        head = '<svg xmlns="http://www.w3.org/2000/svg" width="1in" height="1in" viewBox="0 0 30 30">'
+        logo = '<path d="M0 0H20V10Z"/><circle cx="15" cy="3" r="1.5" fill="#c03020"/><text x="1" y="9">A</text></svg>'
+        page.get_by_role("tab", name="Draw").click()
+        page.get_by_role("button", name="Drawing").click()
+        choose = page.locator("#sentence input[type=file]")
+        choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": b"<svg"})
+        expect(page.locator("#sentence .asks")).to_contain_text("bee.svg cannot be read as SVG")
+        choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
+        expect(page.locator("#said")).to_contain_text("Left out of bee.svg, since it is no curve: 1 text.")
+        page.locator("#sentence input[data-blank=width]").fill("40 mm")
+        page.get_by_label("Click where its middle lies.").click()
+        board.click((10, 5))
+        expect(page.locator(".would-be")).to_have_count(4)
+        page.get_by_label("Which of its groups come in.").select_option("#c03020")
+        expect(page.locator(".would-be")).to_have_count(1)
+        page.get_by_label("Which of its groups come in.").select_option("")
+        expect(page.locator(".would-be")).to_have_count(4)
+        page.keyboard.press("Escape")
+        expect(page.locator("#sentence")).to_be_hidden()
+        page.get_by_role("button", name="Drawing").click()
+        choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
+        page.get_by_label("Type how wide it is.").fill("40 mm")
+        page.get_by_label("Click where its middle lies.").click()
+        board.click((10, 5))
+        expect(page.locator("#sentence .asks")).to_contain_text("Enter does it")
+        page.keyboard.press("Enter")
+        self.version(page, 1)
+        expect(page.locator(".hit[data-curve]")).to_have_count(4)
 
     def test_a_conflict_is_kept_explained_and_settled(self):
         job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))

@@ -11,8 +11,10 @@ from pathlib import Path
 import numpy as np
 
 from nomogon_core.exchange.readers import vector
+from nomogon_core.exchange.readers.curves import read_outlines
 from nomogon_core.job.files import read_job
 from nomogon_core.job.library import picture_facts
+from nomogon_core.job.outlines import outline_bytes
 from nomogon_core.picture.decode import colours, decode, inspect
 
 MEMORY_FOLDER, ROOM_BYTES = Path("/dev/shm"), 2**30
@@ -28,6 +30,13 @@ def drawing(data, name, dpi, page):
     """A drawing as a picture: PNG bytes and what is stored of it."""
     png = vector.render(data, name, dpi, page).png
     return png, picture_facts(png, name)
+
+
+def outlines(data, name):
+    """The curves of a drawing: the bytes that are kept, and its width, its groups and what was left out."""
+    told = read_outlines(data, name)
+    groups = [[group, sum(map(len, runs))] for group, runs in told.groups.items()]
+    return outline_bytes(told), {"width_mm": told.size[0], "groups": groups, "left_out": list(told.left_out)}
 
 
 def archive(data, name):

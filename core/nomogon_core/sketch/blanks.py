@@ -1,7 +1,8 @@
 """The blanks of an edit's sentence that are filled by pointing at the sketch.
 
 * curves: ``[ids]`` of curves; a line: its id; a corner: the id of the point where two curves meet;
-* a place: the id of a point, or ``[x, y]`` in millimetres.
+* a place: the id of a point, or ``[x, y]`` in millimetres;
+* a drawing: ``{"file": digest of its outlines, "group": one of its groups, or "" for all}``.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ from typing import Any
 
 import attrs
 
-from nomogon_core.arguments import ID, SPOT, Rows
+from nomogon_core.arguments import ID, SPOT, TEXT, Record, Rows
 from nomogon_core.sentence import Blank
 
 MOST_CHOSEN = 2000
@@ -57,3 +58,14 @@ class Spot(Blank):
 
     def check(self, value: Any) -> None:
         SPOT.check(value)
+
+
+@attrs.frozen
+class DrawingBlank(Blank):
+    """The outlines that were read from a file."""
+
+    kind = "drawing"
+    FILLED = Record({"file": ID, "group": TEXT}, required=("file", "group"))
+
+    def check(self, value: dict[str, Any]) -> None:
+        self.FILLED.check(value)

@@ -5,7 +5,7 @@ import { clauses, standing } from "./words.js";
 
 const PREVIEW_MS = 140;
 const NUMBERS = new Set(["length", "angle", "count", "factor"]);
-const PICKED = new Set(["curves", "line", "corner", "spot"]);
+const PICKED = new Set(["curves", "line", "corner", "spot", "drawing"]);
 
 /** Whether nothing stands in a blank yet. @param {any} value */
 const isOpen = (value) => value === undefined || value === null || value === "" || value?.length === 0;
@@ -15,10 +15,10 @@ const every = (parts) => parts.flatMap((part) => (part.parts ? every(part.parts)
 
 /**
  * @param {{ board: any, drawing: any, caught: (place: number[], off: boolean) => any, ask: (path: string) => Promise<any>,
- *   send: (path: string, body: any) => Promise<any>, command: (name: string, args: any) => Promise<any>, choose: (ids: any) => void,
+ *   send: (path: string, body: any) => Promise<any>, upload: (path: string, body: FormData) => Promise<any>, command: (name: string, args: any) => Promise<any>, choose: (ids: any) => void,
  *   release: () => void, say: (text: string, bad?: boolean) => void, unit: string }} hooks
  */
-export function createEdits({ board, drawing, caught, ask, send, command, choose, release, say, unit }) {
+export function createEdits({ board, drawing, caught, ask, send, upload, command, choose, release, say, unit }) {
   const form = /** @type {HTMLFormElement} */ (document.getElementById("sentence"));
   const prompt = document.getElementById("prompt");
   const words = form.querySelector(".said-words");
@@ -30,6 +30,8 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
   let active = "";
   let timer = 0;
   let turn = 0;
+  const files = new Map();
+  const typed = new Set();
 
   const load = async () => (known ??= (await ask("sketch/edits")).edits);
   const parts = () => standing(declared.parts, filled);
@@ -45,7 +47,7 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
 
   function show() {
     const marked = every(declared.parts).flatMap((part) =>
-      part.kind === "spot" ? [] : PICKED.has(part.kind) ? (filled[part.blank] ?? []) : [],
+      ["spot", "drawing"].includes(part.kind) ? [] : PICKED.has(part.kind) ? (filled[part.blank] ?? []) : [],
     );
     choose(marked);
   }
@@ -111,9 +113,13 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
         autocomplete: "off",
         className: part.kind === "text" ? "words-in" : "",
       });
-      input.addEventListener("input", () => fill(part.blank, input.value));
+      input.addEventListener("input", () => {
+        typed.add(part.blank);
+        fill(part.blank, input.value);
+      });
       return input;
     }
+    if (part.kind === "drawing") return fileField(part);
     const open = isOpen(filled[part.blank]);
     const button = Object.assign(document.createElement("button"), {
       type: "button",
@@ -123,6 +129,55 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
     });
     button.addEventListener("click", () => activate(part.blank));
     return button;
+  }
+
+  /** A file to choose, and once it is read, which of its groups come in. */
+  function fileField(part) {
+    const value = filled[part.blank];
+    const known = value && files.get(value.file);
+    const box = document.createElement("span");
+    const input = Object.assign(document.createElement("input"), {
+      type: "file",
+      accept: ".svg,.dxf",
+      ariaLabel: part.asks,
+      className: "visually-hidden",
+    });
+    const button = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: `picked${known ? "" : " empty"}`,
+      textContent: known?.name ?? part.empty,
+      ariaLabel: `${part.asks} ${known ? known.name : "Empty."}`,
+    });
+    button.addEventListener("click", () => input.click());
+    input.addEventListener("change", () => input.files?.[0] && read(part, input.files[0]));
+    box.append(button, input);
+    if (!known || known.groups.length < 2) return box;
+    const groups = Object.assign(document.createElement("select"), { ariaLabel: "Which of its groups come in." });
+    groups.append(
+      new Option("all of it", "", false, value.group === ""),
+      ...known.groups.map(([name, count]) => new Option(`${name}, ${count}`, name, false, value.group === name)),
+    );
+    groups.addEventListener("change", () => fill(part.blank, { ...value, group: groups.value }));
+    box.append(" ", groups);
+    return box;
+  }
+
+  /** Have a file read by the server; its own width is what is offered. @param {any} part @param {File} file */
+  async function read(part, file) {
+    const body = new FormData();
+    body.append("drawing", file);
+    ink(`Reading ${file.name} …`);
+    try {
+      const found = await upload("sketch/drawing", body);
+      if (!declared) return;
+      files.set(found.file, found);
+      if (!typed.has("width")) filled.width = found.width;
+      fill(part.blank, { file: found.file, group: "" });
+      if (found.left_out.length) say(`Left out of ${found.name}, since it is no curve: ${found.left_out.join(", ")}.`);
+      next();
+    } catch (problem) {
+      ink(problem.message, true);
+    }
   }
 
   /** Write the sentence anew. @param {string} [focus] the blank that gets the keyboard */
@@ -225,6 +280,7 @@ export function createEdits({ board, drawing, caught, ask, send, command, choose
       declared = all[wanted];
       kind = wanted;
       filled = {};
+      typed.clear();
       for (const part of every(declared.parts)) if (part.kind === "choice") filled[part.blank] = part.options[0][0];
       for (const part of blanks()) if (part.usual !== undefined) filled[part.blank] = part.usual;
       const curves = chosen.filter((id) => drawing.curve(id));

@@ -1,6 +1,6 @@
 // The pictures of the job: which one to work on, how each lies, what is shown of it, and where it came from.
 
-import { address, announce, command, mayChange, say, send, setVersion, unit } from "./talk.js";
+import { announce, command, mayChange, say, send, setVersion, unit, upload } from "./talk.js";
 import { refresh } from "./panel.js";
 import { shape } from "./board.js";
 import { followDrag } from "./gestures.js";
@@ -85,16 +85,8 @@ export function startPictures({ board, tray, redraw, load }) {
       form.append("dpi", card.elements.drawing_dpi.value);
       form.append("page", card.elements.page.value);
       say(`Taking in ${one.name} …`);
-      const response = await fetch(address("reference/pictures"), {
-        method: "POST",
-        body: form,
-        headers: { Accept: "application/json", "X-CSRFToken": document.body.dataset.csrf },
-      });
-      const answer = await response.json();
-      if (!response.ok) {
-        say(answer.problem, true);
-        break;
-      }
+      const answer = await upload("reference/pictures", form).catch((problem) => say(problem.message, true));
+      if (!answer) break;
       setVersion(answer.version);
       say(answer.told);
       await load();

@@ -1,6 +1,6 @@
 // The Sketch stage: drawing, choosing, dragging, tying and dimensioning.
 
-import { ask, command, mayChange, say, send, setShown, unit } from "./talk.js";
+import { ask, command, mayChange, say, send, setShown, unit, upload } from "./talk.js";
 import { mark, onChanged, onTyped, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { Board } from "./board.js";
@@ -130,6 +130,7 @@ const edits = createEdits({
   caught,
   ask,
   send,
+  upload,
   command,
   choose,
   release: () => tray.release(),

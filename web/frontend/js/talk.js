@@ -62,6 +62,9 @@ export const send = async (rest, body) =>
     await reach(rest, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }),
   );
 
+/** Send a file. @param {string} rest @param {FormData} body */
+export const upload = async (rest, body) => read(await reach(rest, { method: "POST", body }));
+
 /** Go to the Sketch stage with a sketch open. @param {string} id */
 export const openSketch = (id) =>
   send("sketch/open", { sketch: id }).then(

@@ -9,6 +9,7 @@ from nomogon_core.job.commands.edits import proposals_of
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.kept import Kept
+from nomogon_core.quantity.units import format_length
 from nomogon_core.sketch.dimensions import refreshed
 from nomogon_core.sketch.drawing import changed_paths, draw_moved
 from nomogon_core.sketch.edits import EDITS
@@ -23,7 +24,7 @@ from store.access import job_for
 from store.documents import Shelf, edge_of
 from store.models import Member
 from store.working import here_for, here_of, work_on
-from work import services
+from work import outside, readers, services
 from work.models import Task
 
 EXAGGERATION = 30.0
@@ -73,6 +74,20 @@ def preview(request, job_id):
     outcome = carry_out(here.document, "sketch.edit", arguments, Shelf(here.job))
     before, after = (sketch_of(document, here.sketch_id) for document in (here.document, outcome.document))
     return JsonResponse(changed_paths(before, after) | {"told": outcome.told, "note": outcome.note})
+
+
+@require_POST
+def drawing(request, job_id):
+    """The curves of a file, kept until a sentence puts them into the sketch."""
+    job = job_for(request, job_id, change=True)
+    upload = request.FILES.get("drawing")
+    if upload is None:
+        raise InputError("No file came; choose it again.")
+    data, told = outside.read(readers.outlines, upload.read(), upload.name)
+    unit = unit_of(request)
+    width = f"{format_length(told.pop('width_mm'), unit=unit)} {unit}"
+    kept = Shelf(job).keep(data, "application/json")
+    return JsonResponse(told | {"file": kept, "name": upload.name, "width": width})
 
 
 @require_GET

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 import re
+from typing import Any
 from xml.etree import ElementTree
 
 import attrs
@@ -99,10 +100,8 @@ def _on_white(png):
 
 
 def _svg(data, name, dpi, page):
-    if b"<!ENTITY" in data or _FETCHES.search(data):
-        raise PictureError(f"{name} points to other files, which are not fetched. Save it with everything embedded.")
+    size = check_svg(data, name)
     text, zoom = data.decode("utf-8-sig"), dpi / CSS_DPI
-    size = _svg_size(data, name)
     if size is None:
         size = _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI))).shape[1::-1]
     width, height = (side * zoom for side in size)
@@ -110,13 +109,15 @@ def _svg(data, name, dpi, page):
     return _on_white(resvg_py.svg_to_bytes(svg_string=text, dpi=int(CSS_DPI), width=max(1, round(width)))), 1
 
 
-def _svg_size(data, name):
-    """(width, height) in CSS pixels that an SVG says it has (SVG 2, 8.2: per cent are of its viewBox), or None where it
+def check_svg(data: bytes, name: str) -> list[float] | None:
+    """[width, height] in CSS pixels that an SVG says it has (SVG 2, 8.2: per cent are of its viewBox), or None where it
     says none.
 
     Raises:
-        PictureError: it is no SVG, nested too deeply, or has too many elements.
+        PictureError: it is no SVG, nested too deeply, has too many elements, or points to other files.
     """
+    if b"<!ENTITY" in data or _FETCHES.search(data):
+        raise PictureError(f"{name} points to other files, which are not fetched. Save it with everything embedded.")
     depth, count, head = 0, 0, None
     try:
         for event, element in ElementTree.iterparse(io.BytesIO(data), ("start", "end")):
@@ -134,19 +135,21 @@ def _svg_size(data, name):
                 raise PictureError(f"{name} has over {MOST_ELEMENTS:,} elements. Save the part of it that is wanted.")
     except ElementTree.ParseError as problem:
         raise PictureError(f"{name} cannot be read as SVG: {problem}. Save it anew.") from None
+    head = head or {}
     box = [float(number) for number in re.split(r"[\s,]+", head.get("viewBox", "").strip()) if number]
     sides = []
     for side, of_box in zip(("width", "height"), box[2:] if len(box) == 4 else (None, None)):
         said = _LENGTH.match(head.get(side, "100%"))
         if said is None or (said[2] == "%" and of_box is None):
             return None
-        share = of_box / 100 if said[2] == "%" else CSS_PX.get(said[2].lower(), 1.0)
+        share = of_box / 100 if of_box is not None and said[2] == "%" else CSS_PX.get(said[2].lower(), 1.0)
         sides.append(float(said[1]) * share)
     return sides
 
 
-def _entities(document, name):
-    """How many entities a DXF draws, with those of its blocks as often as they are inserted (rows and columns too).
+def check_dxf(document: Any, name: str) -> None:
+    """Refuse a DXF that draws too much, what its blocks hold counted as often as they are inserted (rows and columns
+    too).
 
     Raises:
         PictureError: a block inserts itself, directly or through others, or there are too many.
@@ -182,7 +185,7 @@ def _dxf(data, name, dpi, page):
         raise PictureError(
             f"{name} cannot be read as DXF: {str(problem)[:120]}. Save it as DXF R2000 or newer."
         ) from None
-    _entities(document, name)
+    check_dxf(document, name)
     space = document.modelspace()
     box = bbox.extents(space, fast=True)
     if not box.has_data:

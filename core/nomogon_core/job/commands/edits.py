@@ -13,6 +13,7 @@ from nomogon_core.job.commands.drawing import light_and_scale
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.commands.sketch import coordinates, numbered, references, store_sketch
 from nomogon_core.job.document import calibration_of, sketch_id, sketch_of
+from nomogon_core.job.outlines import outlines_in
 from nomogon_core.job.quantities import read_number
 from nomogon_core.job.sections import crosshair_near, picture_under, put_apart
 from nomogon_core.quantity.expression import evaluate
@@ -64,6 +65,8 @@ def carry_out_edit(
     if kind == "section" and not isinstance(kept["origin"], str):
         plain["origin"], note = _origin_in_picture(document, library, drawing, plain)
         notes.append(note)
+    if kind == "drawing":
+        plain["drawing"] = outlines_in(library, kept["drawing"])
     edited = declared.build(drawing, plain)
     solution = solve(edited.sketch)
     if not solution.solved:
