@@ -3,6 +3,7 @@
 import math
 import unittest
 
+import attrs
 import numpy as np
 from scipy.integrate import simpson
 from shapely import Polygon
@@ -16,7 +17,7 @@ from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, keeping, kernel, naming, planes
-from nomogon_core.solid.facts import Change, change_between
+from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
 
@@ -216,6 +217,54 @@ class Reliefs(unittest.TestCase):
         lean = 2.5 * math.tan(math.radians(5))
         self.assertGreater(body.facts.volume_mm3, upright)
         self.assertLess(body.facts.volume_mm3, upright + lean * 2.5 * (math.pi * 40 + math.pi * 34 + 60))
+
+
+class Inlays(unittest.TestCase):
+    """A plate of 60 x 40 x 6 with a ring of radii 10 and 6 on its top."""
+
+    def laid(self, depth=1.0, **blanks):
+        plate = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4))
+        ring = drawn(hole(30, 20, 20), hole(30, 20, 12))
+        top = SketchStep("s2", "Mark", {"body": "Plate", "face": "op1.top"}, ring)
+        area = next(region.name for region in find_regions(ring) if region.holes)
+        usual = {"regions": {"sketch": "s2", "names": [area]}, "of": "Plate", "result": "new", "body": "Ring"}
+        inlay = step("op2", "inlay", depth=depth, **(usual | blanks))
+        sheet = sheet_of(plate, [])
+        sheet = attrs.evolve(sheet, steps=[*sheet.steps, block(plate, 6.0), top, inlay])
+        return graph.run(sheet)
+
+    def volumes(self, **blanks):
+        told = self.laid(**blanks)
+        self.assertEqual([one.problem for one in told.steps if one.problem], [])
+        for body in told.bodies.values():
+            self.assertTrue(body.facts.valid and all(body.names.get(face) for face in kernel.faces_of(body.shape)))
+        return {name: body.facts.volume_mm3 for name, body in told.bodies.items()}
+
+    def test_what_is_sunk_is_what_fills_it(self):
+        area = math.pi * (100 - 36)
+        self.assertAlmostEqual((found := self.volumes())["Ring"], area, places=6)
+        self.assertAlmostEqual(found["Plate"], 60 * 40 * 6 - area, places=6)
+        self.assertEqual(list(empty := self.volumes(result="empty")), ["Plate"])
+        self.assertAlmostEqual(empty["Plate"], found["Plate"], places=9)
+
+    def test_with_clearance_and_standing_out(self):
+        """The filling is a ring of radii 9.9 and 6.1, 1 mm deep and 0.4 mm over the face."""
+        found = self.volumes(clearance=0.1, rise=0.4)
+        self.assertAlmostEqual(found["Ring"], math.pi * (9.9**2 - 6.1**2) * 1.4, places=5)
+        self.assertAlmostEqual(found["Plate"], 60 * 40 * 6 - math.pi * 64, places=6)
+
+    def test_a_filling_of_several_pieces_is_sound_and_only_that(self):
+        self.assertEqual(sheet_of(drawn(BOX), [block(drawn(BOX))]).apart, frozenset())
+        plain = {"valid": True, "solids": 3, "volume_mm3": 5.0}
+        self.assertFalse(is_sound(plain))
+        self.assertTrue(is_sound(plain, apart=True))
+        self.assertFalse(is_sound(plain | {"valid": False}, apart=True))
+        self.assertEqual(change_between({}, {"Bee": plain}).pieces, 3)
+        self.assertEqual(change_between({}, {"Bee": plain}, frozenset({"Bee"})).pieces, 0)
+
+    def test_too_deep_and_too_narrow_say_so(self):
+        self.assertIn("is only 6.00 mm thick under the sketch", self.laid(depth=7.0).steps[-1].problem)
+        self.assertIn("narrower than twice the clearance", self.laid(clearance=10.5).steps[-1].problem)
 
 
 class Holes(unittest.TestCase):

@@ -2,13 +2,18 @@
 walls, a cam with a ring of holes, a medal."""
 
 import math
+from pathlib import Path
 
+from nomogon_core.exchange.readers.curves import read_outlines
 from nomogon_core.job.document import sketch_of
+from nomogon_core.job.outlines import outline_bytes
 from nomogon_core.sketch.regions import find_regions
 from store.actions import perform
-from store.documents import document_of
+from store.documents import Shelf, document_of
 from store.making import new_job
 from work import kernels, services
+
+BEE = Path(__file__).resolve().parents[2] / "examples" / "bee.svg"
 
 
 class Drawn:
@@ -192,4 +197,34 @@ def fair_medal(user):
     return demo.build()
 
 
-PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal)
+def hive_tag(user):
+    """A tag with the workshop's bee let into it in another colour, from a drawing in a file."""
+    demo = Drawn(user, "Hive tag", "FLA-036")
+    demo.do("sketch.rectangle", first=[0, 0], second=[44, 60], sketch="s1")
+    demo.do("sketch.circle", center=[22, 54], rim=[24.5, 54], sketch="s1")
+    plate = {"sketch": "s1", "names": [find_regions(sketch_of(demo.document, "s1"))[0].name]}
+    tag = demo.add("extrude", "Tag", regions=plate, extent="by", length="3 mm", way="up", result="new", body="Tag")
+    upright = {"body": demo.body(), "rule": {"at": "upright"}}
+    demo.add("fillet", edges=upright, radius="5 mm")
+    mark = demo.do("sketch.new", title="Mark", plane={"body": demo.body(), "face": f"{tag}.top"}).made
+    told = read_outlines(BEE.read_bytes(), BEE.name)
+    drawing = {"file": Shelf(demo.job).keep(outline_bytes(told), "application/json"), "group": ""}
+    blanks = {"drawing": drawing, "width": "34 mm", "place": [22, 27], "facing": "same"}
+    demo.do("sketch.edit", kind="drawing", sketch=mark, blanks=blanks)
+    demo.add(
+        "inlay",
+        "Bee",
+        regions=demo.regions(mark),
+        of=demo.body(),
+        depth="0.8 mm",
+        result="new",
+        body="Bee",
+        clearance="0.05 mm",
+    )
+    bee = next(name for name in demo.document["bodies"] if name != demo.body())
+    demo.do("body.set", name=bee, field="colour", text="#d8b45a")
+    demo.do("body.set", name=demo.body(), field="colour", text="#5c6660")
+    return demo.build()
+
+
+PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal, hive_tag)

@@ -4,6 +4,7 @@ import math
 import re
 from xml.etree import ElementTree
 
+import numpy as np
 from playwright.sync_api import expect
 
 from nomogon_core.job.document import build_of, sketch_of
@@ -174,6 +175,37 @@ class Building(BrowserCase):
         page.locator("#tray .tool:visible", has_text="Perspective").click()
         expect(page.locator("#note")).not_to_contain_text("in perspective")
         self.assertEqual(seen(), parallel)
+
+    def test_a_mark_is_let_into_a_face_in_another_colour(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [40, 30]}))
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "5 mm", body="Tag"))
+        document = document_of(job)
+        (body,), (block,) = document["bodies"], document["operations"]
+        top = {"body": body, "face": f"{block}.top"}
+        mark = perform(job.pk, self.users[0], None, "sketch.new", {"title": "Mark", "plane": top}).made
+        for x in (12, 28):
+            perform(
+                job.pk, self.users[0], None, "sketch.circle", {"center": [x, 15], "rim": [x + 5, 15], "sketch": mark}
+            )
+        self.drive(self.let_in, job)
+        document = document_of(job)
+        built = graph.run(build_of(document, environment(document)))
+        volumes = sorted(body.facts.volume_mm3 for body in built.bodies.values())
+        np.testing.assert_allclose(volumes, (2 * math.pi * 4.9**2, 40 * 30 * 5 - 2 * math.pi * 25), rtol=1e-9)
+
+    def let_in(self, page, job):
+        self.open(page, job)
+        self.take(page, "Shape", "Inlay")
+        for index in range(2):
+            page.get_by_label("square millimetres of Mark").nth(index).dispatch_event("click")
+        page.locator(".writing [data-blank=depth]").fill("1 mm")
+        page.get_by_label("Type the name of the new body.").fill("Bee")
+        page.get_by_role("button", name="clearance").click()
+        page.locator(".writing [data-blank=clearance]").fill("0.1 mm")
+        self.finish(page)
+        expect(self.ledger_value(page, "Bee: Solid")).to_contain_text("closed, valid, 2 pieces", timeout=30_000)
+        expect(page.locator("[data-stage-link=release]")).to_contain_text("ready")
 
     def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
         job = self.job(

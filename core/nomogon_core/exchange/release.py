@@ -11,6 +11,7 @@ from nomogon_core.errors import OperationError
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
 from nomogon_core.exchange.writers import drawing, solids
 from nomogon_core.solid import graph, planes
+from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.projection import projected
 
 if TYPE_CHECKING:
@@ -116,7 +117,7 @@ def report(sheet: BuildSheet, bodies: dict[str, Body]) -> dict[str, list[dict]]:
                 "box_mm": [list(corner) for corner in body.facts.box],
                 "center_of_mass_mm": list(body.facts.center),
                 "solids": body.facts.solids,
-                "valid": body.facts.valid and body.facts.solids == 1,
+                "valid": is_sound(attrs.asdict(body.facts), apart=name in sheet.apart),
                 "colour": body.colour,
                 "material": material,
                 "mass_g": body.facts.mass_g(material),

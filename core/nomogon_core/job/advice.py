@@ -11,6 +11,7 @@ import attrs
 from nomogon_core.job.measuring import suggest
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import angle_u95
+from nomogon_core.solid.facts import is_sound
 
 if TYPE_CHECKING:
     from nomogon_core.job.overview import Overview
@@ -97,7 +98,9 @@ def _solid_status(view):
 def _sound(view):
     bodies = (view.result or {}).get("bodies", {})
     return (
-        bool(bodies) and not view.problems and all(facts["valid"] and facts["solids"] == 1 for facts in bodies.values())
+        bool(bodies)
+        and not view.problems
+        and all(is_sound(facts, apart=name in view.build.apart) for name, facts in bodies.items())
     )
 
 
@@ -134,11 +137,10 @@ def next_step(view: Overview, stage: str) -> Advice:
         advice = look(view, stage)
         if advice:
             return advice
-    bodies = len((view.result or {}).get("bodies", {}))
-    sound = "The part is" if bodies < 2 else f"Each of the {bodies} bodies is"
-    return Advice(
-        f"{sound} one closed, valid solid. Take the files for making it.", (Action("Open Release", stage="release"),)
-    )
+    bodies = (view.result or {}).get("bodies", {})
+    sound = "The part is" if len(bodies) < 2 else f"Each of the {len(bodies)} bodies is"
+    whole = "one closed, valid solid" if all(one["solids"] == 1 for one in bodies.values()) else "closed and valid"
+    return Advice(f"{sound} {whole}. Take the files for making it.", (Action("Open Release", stage="release"),))
 
 
 def level_turn(view: Overview) -> tuple[float, float] | None:
@@ -307,10 +309,10 @@ def _only_traced(view):
 
 
 def _unsound(view):
-    """Why the part is not one closed, valid solid a body."""
+    """Why a body of the part is not one closed, valid solid."""
     for name, facts in (view.result or {}).get("bodies", {}).items():
         title = view.document["bodies"].get(name, {}).get("name", name)
-        if facts["solids"] != 1:
+        if facts["solids"] != 1 and name not in view.build.apart:
             return f"{title} is {facts['solids']} separate solids. Join them, or make the loose one a body of its own."
         if not facts["valid"]:
             return f"{title} is not closed. Leave its last operation out, or change a number of it a little."

@@ -17,7 +17,7 @@ from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
 from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
 from nomogon_core.quantity.units import MM_PER_INCH, format_angle, format_length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
-from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.facts import DENSITIES, is_sound
 from nomogon_core.solid.operations import declaration
 
 if TYPE_CHECKING:
@@ -502,12 +502,13 @@ def _result(view, unit):
         low, high = facts["box"]
         size = " × ".join(format_length(b - a, unit=unit) for a, b in zip(low, high))
         mass = facts["volume_mm3"] / 1000 * DENSITIES[body["material"]]
-        sound = facts["valid"] and facts["solids"] == 1
+        sound = is_sound(facts, apart=name in view.build.apart)
+        pieces = f", {facts['solids']} pieces" if facts["solids"] > 1 else ""
         rows += [
             Row(
                 f"result:{name}:state",
                 f"{prefix}Solid",
-                "closed, valid" if sound else "not closed",
+                f"closed, valid{pieces}" if sound else "not closed",
                 state="" if sound else "bad",
             ),
             Row(f"result:{name}:volume", f"{prefix}Volume, cm³", f"({facts['volume_mm3'] / 1000:.3f})"),

@@ -65,6 +65,8 @@ def offset(chain: Sequence[Any], closed: bool, distance: float, *, sharp: bool =
         raw += _raw(curve, distance, tolerance)
         if closed or index + 1 < len(curves):
             raw += _corner(curve, curves[(index + 1) % len(curves)], distance)
+    if not raw:
+        return []
     pieces = _cut_at_crossings(raw, size)
     kept = _far_enough(pieces, curves, abs(distance), size)
     if closed:

@@ -63,13 +63,28 @@ class Change:
     nothing: bool
 
 
-def change_between(before: dict[str, dict[str, Any]], after: dict[str, dict[str, Any]]) -> Change:
-    """What changed from the facts of bodies, as plain data by id, to those after a step."""
+def is_sound(facts: dict[str, Any], *, apart: bool = False) -> bool:
+    """Whether a body is closed, valid and of one piece, from its facts as plain data.
+
+    Args:
+        apart: it may be of several.
+    """
+    return bool(facts["valid"] and (facts["solids"] == 1 or (apart and facts["solids"] > 1)))
+
+
+def change_between(
+    before: dict[str, dict[str, Any]], after: dict[str, dict[str, Any]], apart: frozenset[str] = frozenset()
+) -> Change:
+    """What changed from the facts of bodies, as plain data by id, to those after a step.
+
+    Args:
+        apart: ids of bodies that may be of several pieces.
+    """
     was, now = (sum(facts["volume_mm3"] for facts in bodies.values()) for bodies in (before, after))
     pieces = (
         facts["solids"]
         for name, facts in after.items()
-        if facts["solids"] > 1 and before.get(name, {}).get("solids", 1) != facts["solids"]
+        if name not in apart and facts["solids"] > 1 and before.get(name, {}).get("solids", 1) != facts["solids"]
     )
     return Change(
         now - was if abs(now - was) >= LEAST_CHANGE_MM3 else 0.0,

@@ -9,6 +9,8 @@ import attrs
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.tuples import as_tuple
 
+FILLING = ("inlay",)
+
 
 @attrs.frozen
 class PlaneStep:
@@ -66,6 +68,15 @@ class BuildSheet:
     @property
     def operations(self) -> tuple[OperationStep, ...]:
         return tuple(step for step in self.steps if isinstance(step, OperationStep))
+
+    @property
+    def apart(self) -> frozenset[str]:
+        """Ids of bodies that may be several solids, since they fill areas that lie apart."""
+        return frozenset(
+            step.blanks["body"]
+            for step in self.operations
+            if step.kind in FILLING and step.blanks.get("result") == "new"
+        )
 
     def numbers(self) -> dict[str, int]:
         """{operation id: its number in the Build sheet}."""

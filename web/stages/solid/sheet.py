@@ -29,7 +29,7 @@ def sheet_context(here, view, unit, until=None):
         if name in operations:
             number += 1
             operation = operations[name]
-            change = change_between(before, step.get("facts", before))
+            change = change_between(before, step.get("facts", before), view.build.apart)
             words, offers = sentences.words(document, operation, unit, step.get("numbers", {}))
             suggestion = {blank: f"{value:.2f} mm" for blank, value in (step.get("suggestion") or {}).items()}
             line |= {

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import Line, closed_area, ends, reverse
+from nomogon_core.geometry.curves import Line, closed_area, ends
 from nomogon_core.sentence import Choice, Clause, Declaration, Length
-from nomogon_core.sketch.offset import offset
+from nomogon_core.sketch.offset import backwards, offset
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import Run
 
@@ -61,7 +61,7 @@ def _closed_wall(curves, right, left):
         raise OperationError(
             "The wall is too thick for its outline: nothing would be left free inside. Make it thinner."
         )
-    return [outer[0], *([reverse(curve) for curve in reversed(loop)] for loop in inner)]
+    return [outer[0], *map(backwards, inner)]
 
 
 def _open_wall(curves, right, left):
@@ -69,14 +69,14 @@ def _open_wall(curves, right, left):
     there, back = _beside(curves, False, right), _beside(curves, False, -left)
     if len(there) != 1 or len(back) != 1:
         raise OperationError("The wall is too thick for a bend of its curves. Make it thinner, or take other curves.")
-    back = [reverse(curve) for curve in reversed(back[0])]
+    back = backwards(back[0])
     loop = [
         *there[0],
         Line(ends(there[0][-1])[1], ends(back[0])[0]),
         *back,
         Line(ends(back[-1])[1], ends(there[0][0])[0]),
     ]
-    return loop if closed_area(tuple(loop)) > 0 else [reverse(curve) for curve in reversed(loop)]
+    return loop if closed_area(tuple(loop)) > 0 else backwards(loop)
 
 
 DECLARATION = Declaration(

@@ -1,0 +1,128 @@
+"""Sink areas into a body, and fill them with a body of their own: a logo in another colour."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import CLOSED
+from nomogon_core.sentence import Choice, Clause, Declaration, Length, When
+from nomogon_core.sketch.offset import backwards, offset
+from nomogon_core.solid.sentence import BodyBlank, Regions
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.asking import Ask
+    from nomogon_core.solid.bodies import Body
+
+ORDER = 6
+OVERSHOOT_MM = 1.0
+
+
+def build(ask: Ask) -> dict[str, Body]:
+    frame, regions = ask.regions("regions")
+    depth, body = ask.number("depth"), ask.body("of")
+    low, high = ask.heights(body, frame)
+    if low > -depth + ask.kernel.TOUCHING_MM:
+        raise OperationError(
+            f"{body.title} is only {max(-low, 0.0):.2f} mm thick under the sketch, so the areas would be sunk through "
+            "it. Type a smaller depth, or cut them through with Extrude."
+        )
+    sunk, names = [], ask.no_names()
+    for loops in regions:
+        sunk.append(_prism(ask, loops, -depth, high + OVERSHOOT_MM, names, "wall", "floor"))
+    changed = ask.put_into(body.name, "cut", *ask.placed(sunk, names, frame))
+    if ask.choice("result") == "empty":
+        return changed
+    clearance, rise = ask.number("clearance"), ask.number("rise")
+    filling, names = [], ask.no_names()
+    for loops in regions:
+        if clearance:
+            loops = [_narrowed(loop, clearance, inner=index > 0) for index, loop in enumerate(loops)]
+        filling.append(_prism(ask, loops, -depth, rise, names, "side", "bottom"))
+    return changed | ask.after(changed).put("new", "body", *ask.placed(filling, names, frame))
+
+
+def _prism(ask, loops, low, top, names, beside, below):
+    face, named = ask.kernel.face_of(loops, low)
+    maker = ask.kernel.prism(face, top - low)
+    for edge, curve in named:
+        for side in ask.kernel.items(maker.Generated(edge)):
+            names.put(side, ask.called(f"{beside}({curve})"))
+    names.put(maker.FirstShape(), ask.called(below))
+    names.put(maker.LastShape(), ask.called("top"))
+    return maker.Shape()
+
+
+def _narrowed(loop, clearance, *, inner):
+    """A loop moved into its area; that lies to its left, but around a hole that is a whole circle or ellipse to the
+    right."""
+    called, curves = "+".join(sorted({name for name, _ in loop})), [curve for _, curve in loop]
+    whole = isinstance(curves[0], CLOSED)
+    chains = offset(curves, True, clearance if inner and whole else -clearance)
+    if len(chains) != 1:
+        raise OperationError(
+            f"An area is narrower than twice the clearance of {clearance:.2f} mm somewhere, so its filling would fall "
+            "apart or vanish. Type less."
+        )
+    moved = backwards(chains[0].curves) if inner and whole else chains[0].curves
+    return [(f"{called}.{index}", curve) for index, curve in enumerate(moved, 1)]
+
+
+DECLARATION = Declaration(
+    kind="inlay",
+    title="Inlay",
+    shelf="Shape",
+    told="Click the areas that are sunk into a face.",
+    sentence=(
+        "Sink",
+        Regions("regions", asks="Click areas of a sketch that lies on a face.", empty="areas"),
+        "into",
+        BodyBlank("of", asks="Click the body that they are sunk into.", empty="a body"),
+        "by",
+        Length("depth", asks="Type how deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
+        ",",
+        Choice("result", asks="What stands in them.", options={"new": "filled with new body", "empty": "left empty"}),
+        When(
+            "result",
+            ("new",),
+            (
+                BodyBlank("body", asks="Type the name of the new body.", empty="a name", when="result", makes="new"),
+                Clause(
+                    offer="clearance",
+                    parts=(
+                        ", with a clearance of",
+                        Length(
+                            "clearance",
+                            asks="Type how far the filling stays from the walls.",
+                            empty="a clearance",
+                            usual="0.1 mm",
+                            usual_in="1/256 in",
+                        ),
+                    ),
+                ),
+                Clause(
+                    offer="standing out",
+                    parts=(
+                        ", standing out by",
+                        Length(
+                            "rise",
+                            asks="Type how far the filling stands out of the face.",
+                            empty="a height",
+                            usual="0.4 mm",
+                            usual_in="1/64 in",
+                        ),
+                    ),
+                ),
+            ),
+        ),
+        ".",
+    ),
+    build=build,
+    example={
+        "regions": {"sketch": "s2", "names": ["region c4"]},
+        "of": "b1",
+        "depth": "0.8 mm",
+        "result": "new",
+        "body": "Bee",
+    },
+)
