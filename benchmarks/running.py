@@ -34,6 +34,7 @@ PAGE_EVERY_S, EDIT_EVERY_S, DRAG_EVERY_S = 6.0, 20.0, 0.1
 EDITS, KILLS, KILL_EVERY_S, REGISTERED, HOSTILE = 400, 50, 4.0, 1000, 500
 STAGES = ("reference", "sketch", "solid", "inspect", "release", "sketch/board", "panel/sketch", "history")
 REPEATS = 25
+SETTLE_S = 8.0  # in which the processes of the application load their libraries behind it, as after any start
 
 
 def p95(times):
@@ -541,6 +542,7 @@ def run(seed=None):
 
     from store import models
 
+    time.sleep(SETTLE_S)
     user, port, figures = get_user_model().objects.get(username="ro"), application.port, {}
     before = set(models.Job.objects.values_list("pk", flat=True))
     steps = (

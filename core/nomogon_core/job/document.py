@@ -171,9 +171,11 @@ def with_constraint(document: dict[str, Any], constraint: str, **fields: Any) ->
 
 def keep_sketch(document: dict[str, Any], name: str, sketch: Sketch) -> None:
     """Put a changed sketch back into the document."""
-    data = model.to_json(sketch)
+    before = document["sketches"][name]
+    kept = _parsed.get(tuple(id(before.get(part)) for part in SKETCH_PARTS))
+    data = model.to_json(sketch, (kept[0], before) if kept else None)
     document["next_number"] = max(document["next_number"], data.pop("next_number"))
-    document["sketches"][name] = document["sketches"][name] | data
+    document["sketches"][name] = before | data
     keep_by_identity(_parsed, data, sketch)
 
 

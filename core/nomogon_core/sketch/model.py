@@ -208,14 +208,27 @@ class Sketch:
         return curve.radius if curve.kind == "circle" else max(math.dist(center, end) for end in ends)
 
 
-def to_json(sketch: Sketch) -> dict[str, Any]:
-    """Plain data of a sketch; the inverse of :func:`from_json`."""
-    return {
-        "points": {name: [x, y] for name, (x, y) in sketch.points.items()},
-        "curves": {name: _plain(curve, CURVE_FIELDS) for name, curve in sketch.curves.items()},
-        "constraints": {name: _plain(item, CONSTRAINT_FIELDS) for name, item in sketch.constraints.items()},
-        "next_number": sketch.next_number,
+def to_json(sketch: Sketch, like: tuple[Sketch, dict[str, Any]] | None = None) -> dict[str, Any]:
+    """Plain data of a sketch; the inverse of :func:`from_json`.
+
+    Args:
+        like: another sketch with its plain data; what both hold as the same object is told by the same plain data, so
+            that comparing is quick.
+    """
+    ways = {
+        "points": list,
+        "curves": lambda curve: _plain(curve, CURVE_FIELDS),
+        "constraints": lambda item: _plain(item, CONSTRAINT_FIELDS),
     }
+    told: dict[str, Any] = {"next_number": sketch.next_number}
+    for part, plain in ways.items():
+        own = getattr(sketch, part)
+        before, known = (getattr(like[0], part), like[1][part]) if like else ({}, {})
+        told[part] = {
+            name: known[name] if item is before.get(name) and name in known else plain(item)
+            for name, item in own.items()
+        }
+    return told
 
 
 def _plain(item, fields):
