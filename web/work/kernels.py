@@ -47,6 +47,7 @@ def rebuild_job(document, shared=None, count=None):
         ],
         "frames": {name: attrs.asdict(frame) for name, frame in built.frames.items()},
     }
+    result["extremes"] = {name: graph.extremes_of(body) for name, body in built.bodies.items()}
     result["measures"] = graph.measures_of(built, sheet)
     result["sketches"] = {name: _plain(sketch) for name, sketch in built.sketches.items()}
     return result, display.pack(built.bodies) if built.bodies else None

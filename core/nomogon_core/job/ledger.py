@@ -14,6 +14,7 @@ from nomogon_core.errors import InputError
 from nomogon_core.job.document import known_of, measured_in, numbers_of
 from nomogon_core.job.measuring import read_check
 from nomogon_core.job.quantities import environment, hangs_on, u95_of, web_of
+from nomogon_core.job.sizes import sizes_u95
 from nomogon_core.quantity.expression import ANGLE, LENGTH, PLAIN
 from nomogon_core.quantity.units import MM_PER_INCH, format_angle, format_length
 from nomogon_core.reference.calibration import COVERAGE_FACTOR
@@ -513,9 +514,18 @@ def _result(view, unit):
             ),
             Row(f"result:{name}:volume", f"{prefix}Volume, cm³", f"({facts['volume_mm3'] / 1000:.3f})"),
             Row(f"result:{name}:mass", f"{prefix}Mass, {body['material']}, g", f"({mass:.2f})"),
-            Row(f"result:{name}:size", f"{prefix}Size", f"({size})"),
+            Row(f"result:{name}:size", f"{prefix}Size", f"({size})", note=_size_note(view, name, unit)),
         ]
     return rows
+
+
+def _size_note(view, body, unit):
+    """The picture's part in the size of a body, in words; "" where none is known."""
+    told = sizes_u95(view, body)
+    if not any(told):
+        return ""
+    shown = " × ".join("set" if not one and one is not None else _fine(one, unit) if one else "?" for one in told)
+    return f"± {shown} from picture and gauge, 95 %"
 
 
 def split_id(row_id: str) -> tuple[str, str]:

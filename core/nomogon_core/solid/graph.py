@@ -268,6 +268,14 @@ def measures_of(built: Built, sheet: BuildSheet) -> dict[str, float | None]:
     return told
 
 
+def extremes_of(body: Body) -> list[list[list[str]]]:
+    """Names of the faces that reach lowest and highest along x, y and z, first those that run least along it: three
+    pairs of lists."""
+    return [
+        [[body.names.get(face) or "" for face in side] for side in pair] for pair in kernel.extreme_faces(body.shape)
+    ]
+
+
 def _attempt(step, declared, filled, state, key):
     try:
         changed = declared.build(Ask(step.name, declared, declared.check(filled), state))

@@ -874,6 +874,19 @@ def facts_of(shape: TopoDS_Shape) -> Facts:
     )
 
 
+def extreme_faces(shape: TopoDS_Shape) -> list[tuple[list[TopoDS_Face], list[TopoDS_Face]]]:
+    """The faces that reach lowest and highest along x, y and z, first those that run least along it."""
+    faces = faces_of(shape)
+    boxes = np.array([_MEASURES.of(face)[1] for face in faces])
+    least, runs = boxes.min(axis=0), -(boxes[:, :3] + boxes[:, 3:])
+    found = []
+    for axis in range(3):
+        order = np.argsort(runs[:, axis], kind="stable")
+        sides = [[faces[i] for i in order if boxes[i, one] - least[one] < TOUCHING_MM] for one in (axis, axis + 3)]
+        found.append((sides[0], sides[1]))
+    return found
+
+
 def tight_box(shape: TopoDS_Shape) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
     """((min x, y, z), (max x, y, z)), exact up to rounding.
 

@@ -24,8 +24,9 @@ from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.dimensions import NAMES, refreshed
 from nomogon_core.sketch.edits import edit_called
 from nomogon_core.sketch.edits.corner import ways_at
+from nomogon_core.sketch.joint import U95
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
-from nomogon_core.sketch.proposals import U95, conditioned, propose
+from nomogon_core.sketch.proposals import conditioned, propose
 from nomogon_core.sketch.solve import solve
 from nomogon_core.sketch.underhand import corner_radius
 from nomogon_core.trace.outlines import scale_u95
