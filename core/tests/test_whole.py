@@ -209,7 +209,13 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(main(["make", self.out("job.zip"), "--out", self.out("made")]), 0)
         names = sorted(path.name for path in Path(self.out("made")).iterdir())
         self.assertEqual(
-            names, ["report.json"] + [f"smoker-hinge-leaf.{kind}" for kind in ("3mf", "dxf", "step", "stl", "svg")]
+            names,
+            sorted(
+                [
+                    "report.json",
+                    *(f"smoker-hinge-leaf{end}" for end in (".3mf", ".dxf", ".step", ".stl", ".svg", "-views.svg")),
+                ]
+            ),
         )
         (body,) = json.loads(Path(self.out("made/report.json")).read_text())["bodies"]
         areas = [abs(closed_area(outline)) for outline in parts.hinge_leaf()]

@@ -206,6 +206,7 @@ export function startPanel({ takeTool, onRow } = {}) {
   document.body.addEventListener("htmx:sendError", () =>
     say("The server cannot be reached; nothing was changed. Try again in a moment.", true),
   );
+  document.getElementById("panel").inert = false; // a click that came before would be lost
 }
 
 /** A number was typed over in the Ledger. @param {(detail: any) => void} then */
