@@ -365,6 +365,26 @@ class Ask:
             parts.append(_made_of([tool, block], maker, names, called))
         return parts, called
 
+    def prism(
+        self,
+        loops: list[list[tuple]],
+        low: float,
+        height: float,
+        names: ShapeMap,
+        roles: tuple[str, str, str] = ("side", "bottom", "top"),
+    ) -> TopoDS_Shape:
+        """A prism over loops of (name, curve) on Plan; its faces are named in ``names`` by their roles: those over the
+        curves by these too, that at the beginning, that at the end."""
+        beside, first, last = roles
+        face, named = kernel.face_of(loops, low)
+        maker = kernel.prism(face, height)
+        for edge, curve in named:
+            for side in kernel.items(maker.Generated(edge)):
+                names.put(side, self.called(f"{beside}({curve})"))
+        names.put(maker.FirstShape(), self.called(first))
+        names.put(maker.LastShape(), self.called(last))
+        return maker.Shape()
+
     def cut_out(self, solids: list[TopoDS_Shape], names: ShapeMap) -> TopoDS_Shape:
         """The first of some solids without the others; its faces are named in ``names``."""
         if len(solids) == 1:

@@ -29,22 +29,12 @@ def build(ask: Ask) -> dict[str, Body]:
     low, height = _span(ask, frame, regions)
     tools, names = [], ask.no_names()
     for loops in regions:
-        tools.append((_drafted if ask.choice("draft") else _upright)(ask, loops, low, height, names))
+        leans = ask.choice("draft")
+        tools.append(_drafted(ask, loops, low, height, names) if leans else ask.prism(loops, low, height, names))
     tools, names = ask.placed(tools, names, frame)
     if ask.choice("extent") == "to":
         tools, names = _ended(ask, tools, names, frame, regions)
     return ask.put(ask.choice("result"), "body", tools, names)
-
-
-def _upright(ask, loops, low, height, names):
-    face, named = ask.kernel.face_of(loops, low)
-    maker = ask.kernel.prism(face, height)
-    for edge, curve in named:
-        for side in ask.kernel.items(maker.Generated(edge)):
-            names.put(side, ask.called(f"side({curve})"))
-    names.put(maker.FirstShape(), ask.called("bottom"))
-    names.put(maker.LastShape(), ask.called("top"))
-    return maker.Shape()
 
 
 def _span(ask, frame, regions):
@@ -105,7 +95,7 @@ def _drafted(ask, loops, low, height, names):
     up = ask.choice("way") != "down"
     neutral, far = (low, low + height) if up else (low + height, low)
     plain = ask.no_names()
-    upright = _upright(ask, loops, low, height, plain)
+    upright = ask.prism(loops, low, height, plain)
     maker = ask.kernel.leaning(upright, angle, neutral, 1.0 if up else -1.0)
     if maker is not None:
         for face in ask.kernel.faces_of(upright):

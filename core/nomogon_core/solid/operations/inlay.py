@@ -29,7 +29,7 @@ def build(ask: Ask) -> dict[str, Body]:
         )
     sunk, names = [], ask.no_names()
     for loops in regions:
-        sunk.append(_prism(ask, loops, -depth, high + OVERSHOOT_MM, names, "wall", "floor"))
+        sunk.append(ask.prism(loops, -depth, high + OVERSHOOT_MM + depth, names, ("wall", "floor", "top")))
     changed = ask.put_into(body.name, "cut", *ask.placed(sunk, names, frame))
     if ask.choice("result") == "empty":
         return changed
@@ -38,19 +38,8 @@ def build(ask: Ask) -> dict[str, Body]:
     for loops in regions:
         if clearance:
             loops = [_narrowed(loop, clearance, inner=index > 0) for index, loop in enumerate(loops)]
-        filling.append(_prism(ask, loops, -depth, rise, names, "side", "bottom"))
+        filling.append(ask.prism(loops, -depth, rise + depth, names))
     return changed | ask.after(changed).put("new", "body", *ask.placed(filling, names, frame))
-
-
-def _prism(ask, loops, low, top, names, beside, below):
-    face, named = ask.kernel.face_of(loops, low)
-    maker = ask.kernel.prism(face, top - low)
-    for edge, curve in named:
-        for side in ask.kernel.items(maker.Generated(edge)):
-            names.put(side, ask.called(f"{beside}({curve})"))
-    names.put(maker.FirstShape(), ask.called(below))
-    names.put(maker.LastShape(), ask.called("top"))
-    return maker.Shape()
 
 
 def _narrowed(loop, clearance, *, inner):

@@ -35,14 +35,8 @@ def build(ask: Ask) -> dict[str, Body]:
                 [(f"{part}{number}.{side}.{index}", curve) for index, curve in enumerate(loop, 1)]
                 for side, loop in enumerate(loops, 1)
             ]
-            face, named = ask.kernel.face_of(called, 0.0)
-            maker = ask.kernel.prism(face, high)
-            for edge, curve in named:
-                for side in ask.kernel.items(maker.Generated(edge)):
-                    names.put(side, ask.called(f"side({curve})"))
-            names.put(maker.FirstShape(), ask.called(f"bottom({part}{number})"))
-            names.put(maker.LastShape(), ask.called(f"top({part}{number})"))
-            tools.append(maker.Shape())
+            roles = ("side", f"bottom({part}{number})", f"top({part}{number})")
+            tools.append(ask.prism(called, 0.0, high, names, roles))
     tools, names = ask.placed(tools, names, frame)
     return ask.put(ask.choice("result"), "body", tools, names)
 
