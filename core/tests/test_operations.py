@@ -219,6 +219,33 @@ class Reliefs(unittest.TestCase):
         self.assertLess(body.facts.volume_mm3, upright + lean * 2.5 * (math.pi * 40 + math.pi * 34 + 60))
 
 
+class Pegs(unittest.TestCase):
+    def stood(self, **blanks):
+        sketch = drawn(BOX)
+        sketch, rim = edit.add_circle(sketch, (20.0, 10.0), 2.0)
+        regions = [region.name for region in find_regions(sketch)]
+        plate = block(sketch, 10.0)
+        plate = attrs.evolve(plate, blanks=plate.blanks | {"regions": {"sketch": "s1", "names": regions}})
+        usual = {"centres": {"sketch": "s1", "names": [rim]}, "diameter": 4.0, "height": 6.0, "body": "Plate"}
+        return sketch, plate, step("op2", "peg", **(usual | {"from": "top"} | blanks))
+
+    def test_on_the_outermost_and_bevelled(self):
+        """Cylinder, and the frustum of a cone: pi h / 3 (R² + R r + r²); any geometry text."""
+        body = built(*self.stood())["Plate"]
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 + math.pi * 4 * 6, places=6)
+        self.assertAlmostEqual(body.facts.size[2], 16.0, places=6)
+        body = built(*self.stood(bevel=0.6))["Plate"]
+        tip = math.pi * 0.6 / 3 * (4 + 2 * 1.4 + 1.4**2)
+        self.assertAlmostEqual(body.facts.volume_mm3, 8000 + math.pi * 4 * 5.4 + tip, places=6)
+        roles = {planes.role_of(body.names.get(face)) for face in kernel.faces_of(body.shape)}
+        self.assertLessEqual({"side", "tip_side", "top"}, roles)
+
+    def test_a_bevel_that_leaves_nothing_is_refused_and_one_inside_changes_nothing(self):
+        self.assertIn("leaves nothing of a peg", problem_of(*self.stood(bevel=2.0)))
+        inside = built(*self.stood(**{"from": "plane"}))["Plate"]
+        self.assertAlmostEqual(inside.facts.volume_mm3, 8000, places=6)
+
+
 class Inlays(unittest.TestCase):
     """A plate of 60 x 40 x 6 with a ring of radii 10 and 6 on its top."""
 

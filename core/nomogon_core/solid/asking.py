@@ -385,6 +385,15 @@ class Ask:
         names.put(maker.LastShape(), self.called(last))
         return maker.Shape()
 
+    def upright(self, shape: TopoDS_Shape, names: ShapeMap, at: str, roles: tuple[str, str, str]) -> TopoDS_Shape:
+        """A round solid upright on Plan; its faces are named in ``names`` by what they are there (its side, its upper
+        and its lower end) and by the centre that it stands at."""
+        beside, above, below = roles
+        for face in kernel.faces_of(shape):
+            way = kernel.face_normal_z(face)
+            names.put(face, self.called(f"{beside if way == 0 else above if way > 0 else below}({at})"))
+        return shape
+
     def cut_out(self, solids: list[TopoDS_Shape], names: ShapeMap) -> TopoDS_Shape:
         """The first of some solids without the others; its faces are named in ``names``."""
         if len(solids) == 1:

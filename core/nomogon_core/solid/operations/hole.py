@@ -32,16 +32,12 @@ def build(ask: Ask) -> dict[str, Body]:
         if ask.choice("bore"):
             deep = ask.number("bore_depth")
             height = top + OVERSHOOT_MM - (face - deep)
-            parts.append((ask.kernel.cylinder(*place, face - deep, height, ask.number("bore") / 2), "bore "))
+            parts.append((ask.kernel.cylinder(*place, face - deep, height, ask.number("bore") / 2), "bore_"))
         if ask.choice("sink"):
             parts += _sunk(ask, place, face, top, radius)
         for maker, prefix in parts:
-            shape = maker.Shape()
-            for side in ask.kernel.faces_of(shape):
-                way = ask.kernel.face_normal_z(side)
-                role = "wall" if way == 0 else "floor" if way < 0 else "mouth"
-                names.put(side, ask.called(f"{prefix}{role}({name})".replace(" ", "_")))
-            tools.append(shape)
+            roles = (f"{prefix}wall", f"{prefix}mouth", f"{prefix}floor")
+            tools.append(ask.upright(maker.Shape(), names, name, roles))
     tools, names = ask.placed(tools, names, frame)
     return ask.put("cut", "body", tools, names)
 
@@ -51,8 +47,8 @@ def _sunk(ask, place, face, top, radius):
     head, slope = ask.number("sink") / 2, math.tan(ask.number("angle") / 2)
     deep = (head - radius) / slope
     beyond = top + OVERSHOOT_MM - face
-    sunk = [(ask.kernel.cone(*place, face - deep, deep, radius, head), "sink ")]
-    return [*sunk, (ask.kernel.cylinder(*place, face, beyond, head), "sink_above ")]
+    sunk = [(ask.kernel.cone(*place, face - deep, deep, radius, head), "sink_")]
+    return [*sunk, (ask.kernel.cylinder(*place, face, beyond, head), "sink_above_")]
 
 
 def _check_heads(ask, radius):
