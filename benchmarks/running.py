@@ -20,7 +20,7 @@ from benchmarks.client import Application, Client
 from benchmarks.hostile import hostile_files
 from benchmarks.slice import forty_entities, plate
 from core.tests.specimens import job_of
-from launch.places import ROOT, environment
+from launch.places import CLUSTER, ROOT, environment
 from launch.postgres import Cluster
 from launch.serve import work_command
 from nomogon_core.geometry.curves import moved
@@ -554,6 +554,8 @@ def run(seed=None):
         lambda: of_hostile(user, port, np.random.default_rng([seed, 1])),
         lambda: {"killed_lost": killed_lost(user, port, np.random.default_rng([seed, 2]))},
         application.stop,
+        # It stopped the database too, where it was the one that started it again after a kill.
+        lambda: Cluster(os.environ.get(CLUSTER, "")).start() and {},
         lambda: of_workers(user),
         lambda: {"first_start_s": first_start_s()},
     )

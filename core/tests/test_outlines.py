@@ -46,6 +46,10 @@ DRAWINGS = {
     "matrix": '<ellipse cx="12" cy="12" rx="7" ry="4" transform="matrix(.9 .3 -.2 1.1 3 -1)"/>',
     "groups": '<g transform="translate(2 3)"><g transform="scale(1.4)"><circle cx="8" cy="8" r="5"/></g></g>',
     "use": '<defs><path id="a" d="M0 0H8V8Z"/></defs><use xlink:href="#a" x="4" y="5"/><use href="#a" x="16" y="14"/>',
+    "symbol": '<symbol id="s"><path d="M0 0H9V9Z"/></symbol><use href="#s" x="9" y="5"/><circle cx="6" cy="20" r="3"/>',
+    "marker": '<marker id="m"><path d="M0 0L2 1L0 2Z"/></marker><path d="M3 3H20V20Z"/>',
+    "unseen": '<rect x="3" y="3" width="9" height="9"/><path fill="none" d="M14 14H23V23Z"/>',
+    "classes": '<style>.a{fill:none;stroke:none}</style><path d="M4 4H20V9H4Z"/><path class="a" d="M1 1H9V9Z"/>',
     "hidden": '<rect x="3" y="3" width="9" height="9"/><rect x="14" y="14" width="9" height="9" display="none"/>',
     "style": '<path style="fill:#804020;stroke:none" d="M5 5H25L15 24Z"/>',
     "exponents": '<path d="M.5e1,5 2.5e1 5 15,2.4e1z"/>',
@@ -120,6 +124,13 @@ class Svg(unittest.TestCase):
         told = read_outlines(svg(body), "a.svg")
         self.assertEqual({name: len(runs) for name, runs in told.groups.items()}, {"#c03020": 2, "#2040c0": 1})
         self.assertEqual(told.left_out, ("1 text",))
+        clipped = (
+            '<clipPath id="c"><rect width="9" height="9"/></clipPath><circle cx="9" cy="9" r="6" clip-path="url(#c)"/>'
+        )
+        told = read_outlines(svg(clipped), "a.svg")
+        self.assertEqual((told.left_out, told.count), (("1 clipping",), 1))
+        masked = '<mask id="m"><rect width="9" height="9"/></mask><circle cx="9" cy="9" r="6" mask="url(#m)"/>'
+        self.assertEqual(read_outlines(svg(masked), "a.svg").count, 1)
 
     def test_bad_files_say_what_is_wrong(self):
         for data, name, why in (

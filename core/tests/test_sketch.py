@@ -22,7 +22,7 @@ from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
 from nomogon_core.sketch.equations import Equations
-from nomogon_core.sketch.findings import find_findings
+from nomogon_core.sketch.findings import find_both, find_findings
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.sketch.solve import Grab, freedom, solve
@@ -537,6 +537,31 @@ class Regions(unittest.TestCase):
         ):
             with self.assertRaisesRegex(SketchError, words):
                 act()
+
+
+class KeptNets(unittest.TestCase):
+    """What is told of a sketch whose circles changed is what would be told of it anew."""
+
+    def test_after_any_change_of_holes_as_if_worked_out_anew(self):
+        random = np.random.default_rng()
+        for _ in range(12):
+            sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [4] * 4))
+            sizes = []
+            for _ in range(5):
+                place = tuple(random.uniform((0, 0), (60, 40)).tolist())
+                sketch, rim = edit.add_circle(sketch, place, float(random.uniform(1, 6)))
+                sketch, name = edit.add_constraint(
+                    sketch, Constraint("diameter", (rim,), 2 * sketch.curves[rim].radius)
+                )
+                sizes.append(name)
+            for _ in range(6):
+                find_both(sketch)
+                name = str(random.choice(sizes))
+                sketch = set_value(sketch, name, float(random.uniform(1, 14)), typed="").sketch
+                told, anew = find_both(sketch), find_both(model.from_json(model.to_json(sketch)))
+                self.assertEqual([one.name for one in told[0]], [one.name for one in anew[0]])
+                np.testing.assert_allclose([one.area for one in told[0]], [one.area for one in anew[0]], rtol=1e-9)
+                self.assertEqual([one.sentence for one in told[1]], [one.sentence for one in anew[1]])
 
 
 if __name__ == "__main__":

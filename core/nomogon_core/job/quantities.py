@@ -106,7 +106,9 @@ def _of_steps(document):
             kinds = {name: blank.dimension for name, blank in declaration(operation["kind"]).blanks().items()}
             yield from _numbers(f"operation:{step}", operation["blanks"], place, kinds)
         elif step in document["planes"]:
-            yield from _numbers(f"plane:{step}", document["planes"][step]["fields"], place, {"angle": ANGLE})
+            fields = document["planes"][step]["fields"]
+            numbers = {field: fields[field] for field in ("distance", "angle") if field in fields}
+            yield from _numbers(f"plane:{step}", numbers, place, {"angle": ANGLE})
 
 
 def _numbers(prefix, fields, place, kinds):

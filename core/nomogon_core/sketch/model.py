@@ -110,6 +110,10 @@ CURVE_FIELDS = tuple(field.name for field in attrs.fields(Curve))
 CONSTRAINT_FIELDS = tuple(field.name for field in attrs.fields(Constraint))
 
 
+# Functions of a sketch that look at its curves alone.
+OF_CURVES: set[Callable] = set()
+
+
 @attrs.frozen
 class Sketch:
     """Points by id, curves by id, constraints by id, and the next number for ids."""
@@ -120,6 +124,7 @@ class Sketch:
     next_number: int = 1
     _geometries: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
     _derived: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
+    _earlier: dict = attrs.field(factory=dict, init=False, eq=False, repr=False)
 
     def numbered(self, next_number: int) -> Sketch:
         """This sketch with another next number; what was worked out of it stays known."""
@@ -128,6 +133,7 @@ class Sketch:
         same = attrs.evolve(self, next_number=next_number)
         object.__setattr__(same, "_geometries", self._geometries)
         object.__setattr__(same, "_derived", self._derived)
+        object.__setattr__(same, "_earlier", self._earlier)
         return same
 
     def derived(self, work: Callable[[Sketch], Any]) -> Any:
@@ -148,7 +154,16 @@ class Sketch:
         """This sketch with some constraints new or changed; its curves stay drawn."""
         same = attrs.evolve(self, constraints={**self.constraints, **changed})
         object.__setattr__(same, "_geometries", self._geometries)
+        same._earlier.update(self.drawn())
         return same
+
+    def drawn(self) -> dict[Callable, Any]:
+        """What was worked out of the curves alone, of this sketch or of the one that it came from."""
+        return self._earlier | {work: told for work, told in self._derived.items() if work in OF_CURVES}
+
+    def earlier(self, work: Callable[[Sketch], Any]) -> Any:
+        """What a function of the curves made of the sketch that this one came from; None where that is not known."""
+        return self._earlier.get(work)
 
     def drawn_like(self, other: Sketch) -> Sketch:
         """This sketch, with the geometry of another one's curves where these are the same in the same places."""
@@ -156,6 +171,7 @@ class Sketch:
             curve = self.curves.get(name)
             if curve is other.curves[name] and all(self.points[point] is other.points[point] for point in curve.points):
                 self._geometries[name] = geometry
+        self._earlier.update(other.drawn())
         return self
 
     def curve(self, name: str) -> Curve:

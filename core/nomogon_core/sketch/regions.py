@@ -9,12 +9,13 @@ from typing import TYPE_CHECKING, Any
 import attrs
 import numpy as np
 from scipy.spatial import cKDTree
-from shapely import STRtree
+from shapely import STRtree, dwithin
 from shapely.geometry import LineString, Point, Polygon
 
 from nomogon_core.geometry.crossings import at, nearest
-from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
+from nomogon_core.geometry.curves import CLOSED, Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
 from nomogon_core.sketch.dividing import divided, is_piece, met_at, whole
+from nomogon_core.sketch.model import OF_CURVES
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Curve, Sketch
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 JOINED_MM = 4e-5
 CHORD_MM = 0.01
 LEAST_LENGTH_MM = 1e-4
+MOST_MOVED = 8
 LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 33)
 # What is worked out of single curves and loops is kept, since an edit leaves most of them as they are.
 MOST_KEPT = 16_384
@@ -115,6 +117,40 @@ def net_of(sketch: Sketch) -> Net:
 
 
 def _net(sketch):
+    earlier = sketch.earlier(_net)
+    return (earlier and _with_moved_rounds(sketch, earlier)) or _whole_net(sketch)
+
+
+OF_CURVES.add(_net)
+
+
+def _with_moved_rounds(sketch, net):
+    """The net of an earlier sketch with what is another now, where that is nothing but circles and ellipses that met
+    nothing and meet nothing; None where it is more."""
+    before = net.drawn.geometry
+    now = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
+    if now.keys() != before.keys():
+        return None
+    changed = {name: curve for name, curve in now.items() if curve is not before[name] and curve != before[name]}
+    met = {name for names, _, _ in net.crossed for name in names}
+    for name, curve in changed.items():
+        whole = isinstance(curve, CLOSED) and isinstance(before[name], CLOSED) and name in net.divided.geometry
+        if len(changed) > MOST_MOVED or not whole or name in met or _about(curve) <= LEAST_LENGTH_MM:
+            return None
+    if not changed:
+        return net
+    lines = np.array([_line(curve) for curve in now.values()], dtype=object)
+    for curve in changed.values():
+        near = dwithin(lines, _line(curve), 2 * CHORD_MM)
+        if near.sum() > 1:  # itself
+            return None
+    drawn = attrs.evolve(net.drawn, geometry=before | changed)
+    same = net.divided is net.drawn
+    divided = drawn if same else attrs.evolve(net.divided, geometry=net.divided.geometry | changed)
+    return Net(drawn, divided, net.crossed)
+
+
+def _whole_net(sketch):
     drawn = _graph(sketch)
     meetings = _all_meetings(drawn)
     cuts, crossed = {}, []
@@ -290,7 +326,10 @@ class _Loop:
 
 def _loop_of(loop, curves):
     polygon = _polygon(curves)
-    return _Loop(_from_smallest(loop), closed_area(curves), polygon, polygon.representative_point())
+    point = polygon.representative_point()
+    if point.is_empty:  # a sliver as thin as its polygon is rough
+        point = Point(sample(curves[0], CHORD_MM)[0])
+    return _Loop(_from_smallest(loop), closed_area(curves), polygon, point)
 
 
 @attrs.frozen(eq=False)

@@ -6,6 +6,7 @@ import io
 import math
 from collections import Counter
 from typing import Any
+from xml.etree import ElementTree
 
 import attrs
 import ezdxf
@@ -64,7 +65,7 @@ def read_outlines(data: bytes, name: str) -> Outlines:
     groups, left_out = (_svg if kind == ".svg" else _dxf)(data, name)
     groups = {group: runs for group, runs in groups.items() if runs}
     curves = [curve for runs in groups.values() for run in runs for curve in run]
-    words = tuple(f"{count} {word}{'s' if count > 1 else ''}" for word, count in sorted(left_out.items()))
+    words = tuple(f"{count} {word}{'s' if count > 1 else ''}" for word, count in sorted(left_out.items()) if count)
     if not curves:
         told = f": {', '.join(words)} {'was' if sum(left_out.values()) == 1 else 'were'} passed over" if words else ""
         raise PictureError(f"{name} holds no curves{told}. Convert what should come in to paths and save it anew.")
@@ -92,15 +93,17 @@ def _shifted(curve, by):
 
 def _svg(data, name):
     said = check_svg(data, name)
+    left_out: Counter = Counter()
+    root = ElementTree.fromstring(data)
+    _lay_aside(root, left_out)
     try:
-        drawing = svgelements.SVG.parse(io.BytesIO(data), ppi=CSS_DPI, reify=False)
+        drawing = svgelements.SVG.parse(io.BytesIO(ElementTree.tostring(root)), ppi=CSS_DPI, reify=False)
     except (ValueError, TypeError, KeyError, AttributeError, IndexError, ArithmeticError) as problem:
         raise PictureError(f"{name} cannot be read as SVG: {str(problem)[:120]}. Save it anew.") from None
     # The library rounds the inch to 25.39998 mm; where the drawing says its size, that is put right.
     wide = float(drawing.width or 0.0) if said else 0.0
     right = said[0] / wide if said and wide and abs(said[0] / wide - 1) < ROUNDED else 1.0
     groups: dict[str, list] = {}
-    left_out: Counter = Counter()
     for element in drawing.elements():
         if element.values.get("display") == "none" or element.values.get("visibility") in ("hidden", "collapse"):
             continue
@@ -108,11 +111,39 @@ def _svg(data, name):
             left_out["text"] += 1
         elif isinstance(element, svgelements.Image):
             left_out["picture"] += 1
-        elif isinstance(element, svgelements.Shape):
+        elif isinstance(element, svgelements.Shape) and not _is_unseen(element):
+            left_out["clipping"] += any(element.values.get(name, "none") != "none" for name in ("clip-path", "mask"))
             path = svgelements.Path(element)
             runs = _runs_of_path(path, _Placing(path.transform, right))
             groups.setdefault(_colour(element), []).extend(runs)
     return groups, left_out
+
+
+def _lay_aside(root, left_out):
+    """Take out of a drawing what is only drawn through something else, since the library draws it by itself too:
+    masks and markers go, symbols become definitions (SVG 2, 5.5); one with a view of its own is left out."""
+    for parent in list(root.iter()):
+        for child in list(parent):
+            tag = str(child.tag).rpartition("}")[2]
+            if tag in ("mask", "marker"):
+                parent.remove(child)
+            elif tag == "symbol":
+                where = list(parent).index(child)
+                parent.remove(child)
+                if child.get("viewBox"):
+                    left_out["symbol with a view of its own"] += 1
+                    continue
+                space = str(child.tag).removesuffix("symbol")
+                kept = ElementTree.Element(f"{space}defs")
+                child.tag = f"{space}g"
+                kept.append(child)
+                parent.insert(where, kept)
+
+
+def _is_unseen(element):
+    """Whether a shape is neither filled nor drawn; one that says nothing is filled black (SVG 2, 13.3)."""
+    unfilled = element.fill is not None and element.fill.value is None
+    return unfilled and (element.stroke is None or element.stroke.value is None)
 
 
 def _colour(element):
