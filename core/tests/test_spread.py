@@ -13,10 +13,10 @@ from nomogon_core.job.ledger import ledger
 from nomogon_core.job.overview import overview
 from nomogon_core.job.sizes import sizes_u95
 from nomogon_core.sketch import edit, model
-from nomogon_core.sketch.constrain import set_value
 from nomogon_core.sketch.joint import U95
 from nomogon_core.sketch.model import Constraint
 from nomogon_core.sketch.regions import find_regions
+from nomogon_core.sketch.solve import solve
 from nomogon_core.sketch.spread import span_u95
 from nomogon_core.solid import graph
 
@@ -64,22 +64,26 @@ class Spans(unittest.TestCase):
         self.assertAlmostEqual(narrow / (U95 * math.hypot(SIGMA, scale)), 1, delta=0.02)
         self.assertGreater(wide, narrow)
 
-    def test_what_is_set_has_none(self):
+    def with_width(self, source, u95=None):
         sketch, lines = rectangle(np.random.default_rng(5), square=True)
-        wide = Constraint("distance", (lines[3], lines[1]), WIDE, name="Wide", source="set")
-        sketch, name = edit.add_constraint(sketch, attrs.evolve(wide, value=60.0))
-        sketch = set_value(sketch, name, 60.0, typed="60 mm").sketch
-        self.assertLess(span_u95(sketch, lines[3], lines[1], ACROSS, SCALE_SIGMA), 1e-6)
-        self.assertGreater(span_u95(sketch, lines[0], lines[2], (0.0, 1.0), SCALE_SIGMA), 0.03)
+        wide = Constraint("distance", (lines[3], lines[1]), WIDE, name="Wide", source=source, u95=u95)
+        sketch, _ = edit.add_constraint(sketch, wide)
+        sketch = solve(sketch).sketch
+        return [
+            span_u95(sketch, low, high, way, SCALE_SIGMA)
+            for low, high, way in ((lines[3], lines[1], ACROSS), (lines[0], lines[2], (0.0, 1.0)))
+        ]
 
-    def test_of_a_gauged_dimension_it_is_the_gauge_s(self):
-        sketch, lines = rectangle(np.random.default_rng(6), square=True)
-        gauged = Constraint("distance", (lines[3], lines[1]), WIDE, name="Wide", source="gauge", u95=0.03)
-        sketch, _ = edit.add_constraint(sketch, gauged)
-        told = span_u95(sketch, lines[3], lines[1], ACROSS, SCALE_SIGMA)
-        free = U95 * math.hypot(SIGMA, SCALE_SIGMA * WIDE)
-        # Two independent estimates of one size: 1 / u² = 1 / a² + 1 / b² (GUM, weighted mean).
-        self.assertAlmostEqual(told, 1 / math.sqrt(1 / 0.03**2 + 1 / free**2), delta=0.001)
+    def test_what_is_set_has_none_and_says_nothing_of_the_rest(self):
+        """A width that was set is no measurement of the scale: the height is as unsure as without it."""
+        across, up = self.with_width("set")
+        self.assertLess(across, 1e-6)
+        self.assertAlmostEqual(up / (U95 * math.hypot(SIGMA, SCALE_SIGMA * HIGH)), 1, delta=0.03)
+
+    def test_of_a_gauged_dimension_it_is_the_gauge_s_and_of_a_traced_one_the_trace_s(self):
+        self.assertAlmostEqual(self.with_width("gauge", 0.03)[0], 0.03, delta=1e-4)
+        traced = self.with_width("traced", 0.05)[0]
+        self.assertAlmostEqual(traced / (U95 * math.hypot(SIGMA, SCALE_SIGMA * WIDE)), 1, delta=0.03)
 
     def test_round_ones_and_splines_by_differences(self):
         """The slopes of a circle, an ellipse and a spline against central differences of what they reach."""

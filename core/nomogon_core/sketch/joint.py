@@ -71,11 +71,11 @@ class Joint:
         slopes[inside] = entries
         return residual, slopes
 
-    def condition(self, row: int, noise: float = 0.0) -> None:
-        """The estimate, given that an equation holds, or holds up to a standard uncertainty."""
+    def condition(self, row: int) -> None:
+        """The estimate, given that an equation holds."""
         (residual,), (slopes,) = self.told([row])
         gain = self.covariance[:, self.at[row]] @ slopes
-        spread = float(slopes @ gain[self.at[row]]) + noise**2
+        spread = float(slopes @ gain[self.at[row]])
         if spread <= 1e-30:
             return
         self.x -= gain * (residual / spread)

@@ -15,15 +15,16 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch
 
 MOST_CURVES = 150
-SAME_SHARE, STEPS = 1e-6, 64
+SAME_SHARE, STEPS, RANK = 1e-6, 64, 1e-9
 
 
 def span_u95(sketch: Sketch, low: str, high: str, way: tuple[float, float], scale_sigma: float) -> float | None:
     """95 % uncertainty, in millimetres, of how far two curves reach apart along a direction, to first order; None where
     the sketch is too large to be judged, or one of them is not in it.
 
-    A Gaussian estimate of all places, conditioned on the constraints (Kalman 1960): dimensions that were set hold
-    exactly, gauged ones up to their own uncertainty, traced ones say nothing that the trace did not.
+    The covariance of all places (trace and scale) goes through the solver's own step (least movement onto the
+    constraints; GUM 5.1, law of propagation): dimensions that were set hold exactly, gauged ones up to their own
+    uncertainty, traced ones say nothing that the trace did not.
 
     Args:
         low, high: ids of the curves that are extreme against and along the direction.
@@ -59,12 +60,30 @@ def _estimate(sketch, scale_sigma):
     traced = np.sqrt(np.diag(joint.covariance)) > 0
     stretched = np.where(traced, joint.x, 0.0)
     joint.covariance += scale_sigma**2 * np.outer(stretched, stretched)
+    return _solved(joint)
+
+
+def _solved(joint):
+    """The estimate after the sketch was solved: the solver moves it to the nearest places that meet the constraints.
+
+    That is no measurement: a size that was set says nothing about the scale, so nothing is learned from it.
+    """
+    sketch, chosen, noise = joint.sketch, [], []
     for row in range(joint.given):
         item = sketch.constraints.get(joint.owners[row])
-        if item is not None and item.is_dimension and item.source == "traced":
-            continue
-        noise = (item.u95 or 0.0) / U95 / joint.size if item is not None and item.is_dimension else 0.0
-        joint.condition(row, noise)
+        is_size = item is not None and item.is_dimension
+        if not (is_size and item.source == "traced"):
+            chosen.append(row)
+            noise.append((item.u95 or 0.0) / U95 / joint.size if is_size else 0.0)
+    if not chosen:
+        return joint
+    _, slopes = joint.told(chosen)
+    jacobian = np.zeros((len(chosen), len(joint.x)))
+    np.add.at(jacobian, (np.arange(len(chosen))[:, None], joint.at[chosen]), slopes)
+    jacobian[:, 0] = 0.0  # the constant zero
+    back = np.linalg.pinv(jacobian, rcond=RANK)
+    stays = np.eye(len(joint.x)) - back @ jacobian
+    joint.covariance = stays @ joint.covariance @ stays.T + (back * np.square(noise)) @ back.T
     return joint
 
 
