@@ -39,14 +39,16 @@ def refresh_summary(job, document=None):
     bodies = (view.result or {}).get("bodies", {})
     box = next(iter(bodies.values()))["box"] if bodies else None
     size = [high - low for low, high in zip(*box)] if box else []
+    sketches = (view.sketch, *(one.sketch for one in view.sketches.values()))
+    shown = next((one for one in sketches if one.curves), view.sketch)
     job.summary = {
         "stage": stage,
         "state": text,
         "tone": tone,
         "size": size,
         "free": view.degrees,
-        "paths": paths(view.sketch, MOST_PATHS),
-        "box": _box(view.sketch),
+        "paths": paths(shown, MOST_PATHS),
+        "box": _box(shown),
     }
     type(job).objects.filter(pk=job.pk).update(summary=job.summary)
 
