@@ -15,7 +15,9 @@ def run(arguments):
     Raises:
         CoreError: the archive cannot be read, a quantity cannot be set, or the part cannot be built.
     """
-    parser = Parser(prog="make", description="Builds a job archive: STEP, STL, 3MF, DXF, SVG and report.json.")
+    parser = Parser(
+        prog="make", description="Builds a job archive: STEP, STL, 3MF, DXF, SVG, views as SVG, and report.json."
+    )
     parser.add_argument("job")
     parser.add_argument("--out", required=True, metavar="DIR")
     parser.add_argument("--chord", help="chord tolerance of STL and 3MF, 0.05 mm by itself")

@@ -36,8 +36,14 @@ def picked(sketch, index=0, name="s1"):
     return {"sketch": name, "names": [find_regions(sketch)[index].name]}
 
 
-def block(sketch, height=10.0, body="Plate"):
-    return step("op1", "extrude", regions=picked(sketch), extent="by", length=height, way="up", result="new", body=body)
+def block(sketch, height=10.0, body="Plate", regions=None):
+    """A body raised over the first region of a sketch, or over some by name."""
+    over = {"sketch": "s1", "names": regions} if regions else picked(sketch)
+    return step("op1", "extrude", regions=over, extent="by", length=height, way="up", result="new", body=body)
+
+
+def all_of(sketch):
+    return [region.name for region in find_regions(sketch)]
 
 
 def built(sketch, *steps):
@@ -223,9 +229,7 @@ class Pegs(unittest.TestCase):
     def stood(self, **blanks):
         sketch = drawn(BOX)
         sketch, rim = edit.add_circle(sketch, (20.0, 10.0), 2.0)
-        regions = [region.name for region in find_regions(sketch)]
-        plate = block(sketch, 10.0)
-        plate = attrs.evolve(plate, blanks=plate.blanks | {"regions": {"sketch": "s1", "names": regions}})
+        plate = block(sketch, regions=all_of(sketch))
         usual = {"centres": {"sketch": "s1", "names": [rim]}, "diameter": 4.0, "height": 6.0, "body": "Plate"}
         return sketch, plate, step("op2", "peg", **(usual | {"from": "top"} | blanks))
 
@@ -298,17 +302,8 @@ class Holes(unittest.TestCase):
     def bored(self, **blanks):
         sketch = drawn(BOX)
         sketch, rim = edit.add_circle(sketch, (20.0, 10.0), 2.0)
-        both = [region.name for region in find_regions(sketch)]
-        plate = step(
-            "op1",
-            "extrude",
-            regions={"sketch": "s1", "names": both},
-            extent="by",
-            length=10.0,
-            way="up",
-            result="new",
-            body="Plate",
-        )
+        both = all_of(sketch)
+        plate = block(sketch, 10.0, regions=both)
         usual = {"centres": {"sketch": "s1", "names": [rim]}, "diameter": 4.5, "extent": "through", "body": "Plate"}
         return built(sketch, plate, step("op2", "hole", **(usual | blanks)))["Plate"]
 
@@ -471,17 +466,8 @@ class Again(unittest.TestCase):
     def plate(self):
         sketch = drawn(rounded_polygon([(-30, -30), (30, -30), (30, 30), (-30, 30)], [0] * 4), hole(20, 0, 6))
         large, rim = find_regions(sketch)[0], next(n for n, c in sketch.curves.items() if c.kind == "circle")
-        both = [region.name for region in find_regions(sketch)]
-        plate = step(
-            "op1",
-            "extrude",
-            regions={"sketch": "s1", "names": both},
-            extent="by",
-            length=5.0,
-            way="up",
-            result="new",
-            body="Plate",
-        )
+        both = all_of(sketch)
+        plate = block(sketch, 5.0, regions=both)
         bored = step(
             "op2", "hole", centres={"sketch": "s1", "names": [rim]}, diameter=6.0, extent="through", body="Plate"
         )
@@ -652,18 +638,7 @@ class Changes(unittest.TestCase):
 class Measures(unittest.TestCase):
     def setUp(self):
         self.sketch = drawn(BOX, hole(10, 10, 6), hole(30, 10, 4))
-        both = [region.name for region in find_regions(self.sketch)[:1]]
-        plate = step(
-            "op1",
-            "extrude",
-            regions={"sketch": "s1", "names": both},
-            extent="by",
-            length=10.0,
-            way="up",
-            result="new",
-            body="Plate",
-        )
-        self.bodies = built(self.sketch, plate)
+        self.bodies = built(self.sketch, block(self.sketch))
 
     def told(self, *picks):
         wanted = [{"body": "Plate", "kind": kind, "name": name} for kind, name in picks]
@@ -774,18 +749,7 @@ def random_part(random):
         hole(44, 18, float(random.uniform(3, 9))),
     )
     regions, rims = find_regions(sketch), [name for name, curve in sketch.curves.items() if curve.kind == "circle"]
-    steps = [
-        step(
-            "op1",
-            "extrude",
-            regions={"sketch": "s1", "names": [regions[0].name]},
-            extent="by",
-            length=float(random.uniform(4, 14)),
-            way="up",
-            result="new",
-            body="Plate",
-        )
-    ]
+    steps = [block(sketch, float(random.uniform(4, 14)), regions=[regions[0].name])]
     top = {"body": "Plate", "rule": {"at": str(random.choice(["top", "bottom", "upright"]))}}
     kinds = {
         "fillet": lambda: {"edges": top, "radius": float(random.uniform(0.3, 4))},

@@ -164,6 +164,8 @@ class Sketching(BrowserCase):
         expect(page.locator("#sentence .asks")).to_contain_text("bee.svg cannot be read as SVG")
         choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
         expect(page.locator("#said")).to_contain_text("Left out of bee.svg, since it is no curve: 1 text.")
+        # The triangle is 20 of 30 parts of an inch wide, which is offered with all its digits.
+        expect(page.locator("#sentence input[data-blank=width]")).to_have_value("16.9333333 mm")
         page.locator("#sentence input[data-blank=width]").fill("40 mm")
         page.get_by_label("Click where its middle lies.").click()
         board.click((10, 5))

@@ -15,7 +15,8 @@ const every = (parts) => parts.flatMap((part) => (part.parts ? every(part.parts)
 
 /**
  * @param {{ board: any, drawing: any, caught: (place: number[], off: boolean) => any, ask: (path: string) => Promise<any>,
- *   send: (path: string, body: any) => Promise<any>, upload: (path: string, body: FormData) => Promise<any>, command: (name: string, args: any) => Promise<any>, choose: (ids: any) => void,
+ *   send: (path: string, body: any) => Promise<any>, upload: (path: string, body: FormData) => Promise<any>,
+ *   command: (name: string, args: any) => Promise<any>, choose: (ids: any) => void,
  *   release: () => void, say: (text: string, bad?: boolean) => void, unit: string }} hooks
  */
 export function createEdits({ board, drawing, caught, ask, send, upload, command, choose, release, say, unit }) {

@@ -28,7 +28,7 @@ from work import outside, readers, services
 from work.models import Task
 
 EXAGGERATION = 30.0
-EDGE_PATIENCE_S = 20
+EDGE_PATIENCE_S, WIDTH_DIGITS = 20, 7
 _grabs, _meant = Kept(32), Kept(32)
 
 
@@ -85,7 +85,8 @@ def drawing(request, job_id):
         raise InputError("No file came; choose it again.")
     data, told = outside.read(readers.outlines, upload.read(), upload.name)
     unit = unit_of(request)
-    width = f"{format_length(told.pop('width_mm'), unit=unit)} {unit}"
+    # With all its digits, so that a drawing put in as it is has a factor of one.
+    width = f"{format_length(told.pop('width_mm'), unit=unit, digits=WIDTH_DIGITS).rstrip('0').rstrip('.')} {unit}"
     kept = Shelf(job).keep(data, "application/json")
     return JsonResponse(told | {"file": kept, "name": upload.name, "width": width})
 
