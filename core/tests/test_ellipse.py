@@ -17,13 +17,26 @@ from examples.render import hole, rounded_polygon
 from examples.tilted import scale_from
 from nomogon_core.errors import SketchError
 from nomogon_core.exchange.writers.drawing import dxf, svg
-from nomogon_core.geometry.crossings import at, crossings
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, closed_area, ends, length, sample
+from nomogon_core.geometry.crossings import at, crossings, part
+from nomogon_core.geometry.curves import (
+    Arc,
+    Circle,
+    Ellipse,
+    EllipticArc,
+    Line,
+    closed_area,
+    end_directions,
+    ends,
+    length,
+    moved,
+    reverse,
+    sample,
+)
 from nomogon_core.geometry.records import curve_of_record, primitive_record
 from nomogon_core.job import tracing
 from nomogon_core.picture.decode import decode
 from nomogon_core.reference.calibration import KnownLength
-from nomogon_core.sketch import edit, model, underhand
+from nomogon_core.sketch import arrange, edit, model, underhand
 from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.mirroring import tied_halves
@@ -109,9 +122,9 @@ class InThePicture(unittest.TestCase):
             Arc((20.0, 15.0 + sense * (radius - 5.0)), radius, -sense * math.pi / 2 - half, 2 * half)
             for sense in (1, -1)
         )
-        for part in (lens, rounded_polygon([(4, 8), (36, 8), (36, 22), (4, 22)], [6.9] * 4)):
+        for shape in (lens, rounded_polygon([(4, 8), (36, 8), (36, 22), (4, 22)], [6.9] * 4)):
             (found,) = trace(
-                light_of((part,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15)
+                light_of((shape,), 540, 420, self.view, noise=0.008, seed=4), self.fit, TraceSettings(tolerance_mm=0.15)
             )
             self.assertNotIn(Ellipse, [type(curve) for curve in found.curves])
 
@@ -240,15 +253,99 @@ class InTheSketch(unittest.TestCase):
         found = sorted(region.area for region in find_regions(sketch))
         np.testing.assert_allclose(found, sorted(shape.area for shape in wanted), rtol=1e-4)
 
-    def test_what_a_cut_leaves_is_a_spline_of_its_shape(self):
+    def test_what_a_cut_leaves_is_an_arc_of_it(self):
         sketch, name = oval()
         whole = sketch.geometry(name)
         sketch, _ = edit.add_line(sketch, (3, -20), (3, 20))
         cut = trim(sketch, name, (8, 3)).sketch
         left = cut.geometry(name)
-        self.assertLess(np.abs(signed_distance(sample(left, 1e-3), whole)).max(), 1e-7 * 12)
-        self.assertAlmostEqual(length(left), length(whole) / 2, places=4)
+        self.assertEqual(cut.curves[name].kind, "elliptical arc")
+        self.assertLess(np.abs(signed_distance(sample(left, 1e-3), whole)).max(), 1e-9)
+        self.assertAlmostEqual(length(left), length(whole) / 2, places=9)
         np.testing.assert_allclose([place[0] for place in ends(left)], [3, 3], atol=1e-9)
+        # Its shape is that of the ellipse, and both ends run on the line: five and four less the four of the two ends.
+        self.assertEqual(freedom(cut).degrees, 5 + 4)
+        self.assertEqual(model.from_json(model.to_json(cut)), cut)
+
+
+class ArcsOfThem(unittest.TestCase):
+    @given(SIZES, SIZES, ANGLES, ANGLES, st.floats(0.2, 6.0), st.sampled_from([-1, 1]))
+    @settings(max_examples=60, deadline=None)
+    def test_length_area_directions_and_parts_agree_with_what_is_seen(self, a, b, turn, first, sweep, sense):
+        arc = EllipticArc(Ellipse((1.0, -2.0), (a, b), turn), first, sense * sweep)
+        line = sample(arc, 1e-5)
+        chords = np.diff(line, axis=0)
+        size = max(a, b)
+        self.assertAlmostEqual(length(arc) / float(np.hypot(*chords.T).sum()), 1.0, delta=1e-4)
+        crossed = (line[:-1, 0] * line[1:, 1] - line[1:, 0] * line[:-1, 1]).sum() / 2
+        self.assertAlmostEqual(closed_area((arc,)), float(crossed), delta=1e-4 * size)
+        for way, chord in zip(end_directions(arc), chords[[0, -1]]):
+            self.assertGreater(float(way @ chord / np.hypot(*chord)), 0.99)
+        first_part, second_part = part(arc, 0.0, 0.3), part(arc, 0.3, 1.0)
+        self.assertAlmostEqual(length(first_part) + length(second_part), length(arc), delta=1e-9 * size)
+        np.testing.assert_allclose(ends(first_part)[1], at(arc, 0.3)[0], atol=1e-9 * size)
+        np.testing.assert_allclose(ends(reverse(arc)), ends(arc)[::-1], atol=1e-9 * size)
+        mirror = moved(arc, lambda place: (place[0], -place[1]), sense=-1)
+        np.testing.assert_allclose(ends(mirror), np.array(ends(arc)) * (1, -1), atol=1e-9 * size)
+        np.testing.assert_allclose(ends(curve_of_record(primitive_record(arc, None))), ends(arc), atol=1e-9 * size)
+        beyond = sample(arc, 1e-3)
+        self.assertLess(np.abs(signed_distance(beyond, arc)).max(), 1e-7 * size)
+
+    def test_tangent_where_it_ends(self):
+        """A line, an arc and a spline that leave an elliptical arc in its own direction."""
+        for add in (
+            lambda sketch, end: edit.add_line(sketch, end, (-40, -6)),
+            lambda sketch, end: edit.add_arc_through(sketch, end, (-24, -14), (-30, -20)),
+            lambda sketch, end: edit.add_curve(sketch, "spline", [end, (-22, -4), (-30, -20), (-34, -20)]),
+        ):
+            sketch, oval_arc = edit.add_elliptical_arc(Sketch(), (0, 0), (20, 0), (10, 8), (-20, -3))
+            end = sketch.curves[oval_arc].points[-1]
+            sketch, other = add(sketch, end)
+            sketch, _ = edit.add_constraint(sketch, Constraint("tangent", (oval_arc, other)))
+            told = solve(sketch)
+            self.assertTrue(told.solved)
+            ways = [
+                end_directions(told.sketch.geometry(name))[told.sketch.curves[name].end_points().index(end)]
+                for name in (oval_arc, other)
+            ]
+            self.assertAlmostEqual(abs(float(ways[0] @ ways[1])), 1.0, places=9)
+
+    def test_a_second_one_and_what_lies_wrong_are_refused(self):
+        sketch, first = edit.add_elliptical_arc(Sketch(), (0, 0), (20, 0), (10, 8), (-20, 3))
+        end = sketch.curves[first].points[-1]
+        sketch, second = edit.add_elliptical_arc(sketch, (-30, 0), (-20, 5), end, (-40, 0))
+        with self.assertRaisesRegex(SketchError, "two elliptical arcs"):
+            Equations(edit.add_constraint(sketch, Constraint("tangent", (first, second)))[0])
+        for start in ((30, 3), (10, 0)):
+            with self.assertRaisesRegex(SketchError, "No ellipse with that axis"):
+                edit.add_elliptical_arc(Sketch(), (0, 0), (20, 0), start, (-20, 3))
+
+    def test_moved_mirrored_and_copied(self):
+        sketch, name = edit.add_elliptical_arc(Sketch(), (0, 0), (20, 0), (10, 8), (-20, 3))
+        across = arrange.mirrored((40, 0), (40, 10))
+        image, became = arrange.copy(sketch, [name], across)
+        self.assertAlmostEqual(length(image.geometry(became[name])), length(sketch.geometry(name)), places=9)
+        np.testing.assert_allclose(
+            ends(image.geometry(became[name])), [across.of(place) for place in ends(sketch.geometry(name))[::-1]]
+        )
+
+    def test_an_outline_with_one_is_a_solid_and_a_drawing(self):
+        """A quarter of an ellipse: a b pi / 4 and its height."""
+        quarter = (
+            EllipticArc(Ellipse((5, 5), (12, 7), 0.0), 0.0, math.pi / 2),
+            Line((5, 12), (5, 5)),
+            Line((5, 5), (17, 5)),
+        )
+        sketch, _, _ = edit.add_outline(Sketch(), quarter, [0.01] * 3, origin="drawn")
+        (region,) = find_regions(sketch)
+        self.assertAlmostEqual(region.area, math.pi * 84 / 4, places=9)
+        (body,) = run(sketch, plate_operations(sketch, 5.0))[0].values()
+        self.assertAlmostEqual(body.facts.volume_mm3, 5 * math.pi * 84 / 4, places=5)
+        entities = ezdxf.read(io.StringIO(dxf([quarter]).decode())).modelspace()
+        (oval_entity,) = entities.query("ELLIPSE")
+        np.testing.assert_allclose(oval_entity.start_point.vec2, (17, 5), atol=1e-9)
+        np.testing.assert_allclose(oval_entity.end_point.vec2, (5, 12), atol=1e-9)
+        self.assertIn("A12 7 0 0 1 5 12", svg([quarter]))
 
 
 class InTheSolid(unittest.TestCase):

@@ -141,6 +141,11 @@ TRAYS = {
                     "Ellipse",
                     "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches.",
                 ),
+                (
+                    "oval-arc",
+                    "Elliptical arc",
+                    "Click the centre of its ellipse, then the end of one axis, then both ends.",
+                ),
                 ("spline", "Spline", "Click places along the curve; Enter ends it."),
                 ("rectangle", "Rectangle", "Click two opposite corners."),
                 *_edits("Bring"),

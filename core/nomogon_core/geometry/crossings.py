@@ -15,11 +15,11 @@ from nomogon_core.geometry.curves import (
     Arc,
     Circle,
     Ellipse,
+    EllipticArc,
     Line,
     Spline,
     bezier,
     bezier_derivative,
-    ellipse_pieces,
     ends,
     sample,
 )
@@ -48,13 +48,19 @@ def at(curve: Any, t: float) -> tuple[np.ndarray, np.ndarray]:
         index = min(max(int(t), 0), len(pieces) - 1)
         local = np.array([t - index])
         return bezier(pieces[index], local)[0], bezier_derivative(pieces[index], local)[0]
-    if isinstance(curve, Ellipse):
-        place, quarter_on = curve.at([2 * math.pi * t, 2 * math.pi * t + math.pi / 2])
-        return place, 2 * math.pi * (quarter_on - np.array(curve.center))
+    if isinstance(curve, (Ellipse, EllipticArc)):
+        whole, start, turn = _oval(curve)
+        place, quarter_on = whole.at([start + turn * t, start + turn * t + math.pi / 2])
+        return place, turn * (quarter_on - np.array(whole.center))
     first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
     angle = first + t * sweep
     spoke = curve.radius * np.array([math.cos(angle), math.sin(angle)])
     return np.array(curve.center) + spoke, sweep * np.array([-spoke[1], spoke[0]])
+
+
+def _oval(curve):
+    """(the ellipse, eccentric angle of the start, sweep) of an ellipse or an arc of one."""
+    return (curve.whole, curve.first, curve.sweep) if isinstance(curve, EllipticArc) else (curve, 0.0, 2 * math.pi)
 
 
 def _places(curve, ts):
@@ -67,8 +73,9 @@ def _places(curve, ts):
         u = (ts - index)[:, None]
         a, b, c, d = (pieces[index, number] for number in range(4))
         return (1 - u) ** 3 * a + 3 * (1 - u) ** 2 * u * b + 3 * (1 - u) * u * u * c + u**3 * d
-    if isinstance(curve, Ellipse):
-        return curve.at(2 * math.pi * ts)
+    if isinstance(curve, (Ellipse, EllipticArc)):
+        whole, start, turn = _oval(curve)
+        return whole.at(start + turn * ts)
     first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
     angles = first + ts * sweep
     return np.array(curve.center) + curve.radius * np.column_stack([np.cos(angles), np.sin(angles)])
@@ -144,19 +151,19 @@ def _on_curve(curve, t):
     return t % 1.0 if isinstance(curve, CLOSED) else min(max(t, 0.0), span(curve))
 
 
-def part(curve: Any, first: float, last: float) -> Arc | Line | Spline:
+def part(curve: Any, first: float, last: float) -> Arc | EllipticArc | Line | Spline:
     """The piece of a curve between two parameters; of a circle or an ellipse going on past its start where ``last`` is
-    the smaller. That of an ellipse is a spline."""
+    the smaller."""
     if isinstance(curve, Line):
         return Line(at(curve, first)[0], at(curve, last)[0])
     if isinstance(curve, (Arc, Circle)):
         start, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
         share = last - first if last > first else last - first + 1
         return Arc(curve.center, curve.radius, start + first * sweep, share * sweep)
-    if isinstance(curve, Ellipse):
-        last = last if last > first else last + 1
-        pieces = ellipse_pieces(curve, 2 * math.pi * first, 2 * math.pi * last, 16)
-        return Spline([pieces[0].points[0], *(point for piece in pieces for point in piece.points[1:])])
+    if isinstance(curve, (Ellipse, EllipticArc)):
+        whole, begin, turn = _oval(curve)
+        share = last - first if last > first else last - first + 1
+        return EllipticArc(whole, begin + first * turn, share * turn)
     pieces, points = curve.pieces(), None
     for index in range(int(first), min(int(math.ceil(last)), len(pieces))):
         low, high = max(first - index, 0.0), min(last - index, 1.0)

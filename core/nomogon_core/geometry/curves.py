@@ -1,4 +1,4 @@
-"""Plane curves that every room shares: lines, arcs, circles, ellipses and chains of cubic Bézier pieces.
+"""Plane curves that every room shares: lines, arcs, circles, ellipses and arcs of these, chains of cubic Bézier pieces.
 
 All curves are immutable; points are (x, y) tuples in one length unit, angles are radians counted from
 the x axis toward the y axis. An arc runs from ``start_angle`` by ``sweep``, positive toward y.
@@ -13,7 +13,7 @@ from typing import Any
 
 import attrs
 import numpy as np
-from scipy.special import ellipe
+from scipy.special import ellipe, ellipeinc
 
 GAUSS_X, GAUSS_W = np.polynomial.legendre.leggauss(8)
 GAUSS_T, GAUSS_W = (GAUSS_X + 1) / 2, GAUSS_W / 2
@@ -60,6 +60,25 @@ class Ellipse:
         (a, b), turn = self.semi_axes, np.array([math.cos(self.angle), math.sin(self.angle)])
         angles = np.asarray(angles, float)[:, None]
         return np.array(self.center) + a * np.cos(angles) * turn + b * np.sin(angles) * np.array([-turn[1], turn[0]])
+
+    def eccentric(self, place: Sequence[float]) -> float:
+        """The eccentric angle of a place on the ellipse, -pi to pi."""
+        x, y = place[0] - self.center[0], place[1] - self.center[1]
+        cos, sin = math.cos(self.angle), math.sin(self.angle)
+        return math.atan2((cos * y - sin * x) / self.semi_axes[1], (cos * x + sin * y) / self.semi_axes[0])
+
+
+@attrs.frozen
+class EllipticArc:
+    """The part of an ellipse from one eccentric angle on by ``sweep``, positive toward y."""
+
+    whole: Ellipse
+    first: float = attrs.field(converter=float)
+    sweep: float = attrs.field(converter=float)
+
+    def angles(self, count: int) -> np.ndarray:
+        """Eccentric angles (count,), evenly from end to end."""
+        return self.first + self.sweep * np.linspace(0, 1, count)
 
 
 CLOSED = (Circle, Ellipse)
@@ -126,6 +145,11 @@ def _(curve: Ellipse):
 
 
 @ends.register
+def _(curve: EllipticArc):
+    return tuple(_points(curve.whole.at(curve.angles(2))))
+
+
+@ends.register
 def _(curve: Spline):
     return curve.points[0], curve.points[-1]
 
@@ -144,8 +168,11 @@ def _(curve: Line, chord):
 def _arc_points(center, radius, start, sweep, chord):
     step = 2 * math.acos(max(-1.0, 1 - min(chord / max(radius, 1e-12), 1.0)))
     count = max(2, math.ceil(abs(sweep) / max(step, 1e-3)) + 1)
-    angles = start + sweep * np.linspace(0, 1, count)
-    return np.column_stack([center[0] + radius * np.cos(angles), center[1] + radius * np.sin(angles)])
+    angles = start + np.arange(count) * (sweep / (count - 1))
+    points = np.empty((count, 2))
+    points[:, 0] = center[0] + radius * np.cos(angles)
+    points[:, 1] = center[1] + radius * np.sin(angles)
+    return points
 
 
 @sample.register
@@ -158,10 +185,19 @@ def _(curve: Circle, chord):
     return _arc_points(curve.center, curve.radius, 0.0, 2 * math.pi, chord)
 
 
+def _oval_steps(curve, sweep, chord):
+    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(*curve.semi_axes, 1e-12), 1.0)))
+    return math.ceil(abs(sweep) / max(step, 1e-3)) + 1
+
+
 @sample.register
 def _(curve: Ellipse, chord):
-    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(*curve.semi_axes, 1e-12), 1.0)))
-    return curve.at(np.linspace(0, 2 * math.pi, max(9, math.ceil(2 * math.pi / max(step, 1e-3)) + 1)))
+    return curve.at(np.linspace(0, 2 * math.pi, max(9, _oval_steps(curve, 2 * math.pi, chord))))
+
+
+@sample.register
+def _(curve: EllipticArc, chord):
+    return curve.whole.at(curve.angles(max(3, _oval_steps(curve.whole, curve.sweep, chord))))
 
 
 @sample.register
@@ -199,6 +235,14 @@ def _(curve: Circle):
 def _(curve: Ellipse):
     a, b = max(curve.semi_axes), min(curve.semi_axes)
     return 4 * a * float(ellipe(1 - (b / a) ** 2)) if a > 0 else 0.0
+
+
+@length.register
+def _(curve: EllipticArc):
+    # The integral counts from the end of the second axis, where the curve runs along the first one.
+    a, b = curve.whole.semi_axes
+    low, high = curve.first - math.pi / 2, curve.first - math.pi / 2 + curve.sweep
+    return a * abs(float(ellipeinc(high, 1 - (b / a) ** 2) - ellipeinc(low, 1 - (b / a) ** 2)))
 
 
 @length.register
@@ -241,6 +285,13 @@ def _(curve: Ellipse):
 
 
 @signed_area.register
+def _(curve: EllipticArc):
+    (x0, y0), (x1, y1) = ends(curve)
+    (center_x, center_y), (a, b) = curve.whole.center, curve.whole.semi_axes
+    return (a * b * curve.sweep + center_x * (y1 - y0) - center_y * (x1 - x0)) / 2
+
+
+@signed_area.register
 def _(curve: Spline):
     """Exact: half the cross products of the control points, weighted by the integrals of the Bernstein polynomials."""
     a, b, c, d = np.moveaxis(curve.pieces(), 1, 0)
@@ -269,6 +320,11 @@ def _(curve: Arc):
 
 
 @reverse.register
+def _(curve: EllipticArc):
+    return EllipticArc(curve.whole, curve.first + curve.sweep, -curve.sweep)
+
+
+@reverse.register
 def _(curve: Spline):
     return Spline(curve.points[::-1])
 
@@ -289,6 +345,9 @@ def moved(curve: Any, place: Callable, *, scale: float = 1.0, turn: float = 0.0,
         return Circle(place(curve.center), curve.radius * scale)
     if isinstance(curve, Ellipse):
         return Ellipse(place(curve.center), np.multiply(curve.semi_axes, scale), sense * curve.angle + turn)
+    if isinstance(curve, EllipticArc):
+        whole = moved(curve.whole, place, scale=scale, turn=turn, sense=sense)
+        return EllipticArc(whole, sense * curve.first, sense * curve.sweep)
     return Arc(place(curve.center), curve.radius * scale, sense * curve.start_angle + turn, sense * curve.sweep)
 
 
@@ -321,6 +380,12 @@ def _(curve: Arc):
 
 
 @end_directions.register
+def _(curve: EllipticArc):
+    ways = curve.whole.at(curve.angles(2) + math.pi / 2) - np.array(curve.whole.center)
+    return math.copysign(1.0, curve.sweep) * np.array([_unit(way) for way in ways])
+
+
+@end_directions.register
 def _(curve: Spline):
     points = np.asarray(curve.points)
     first = next((p - points[0] for p in points[1:] if np.hypot(*(p - points[0])) > 1e-12), points[-1] - points[0])
@@ -340,6 +405,11 @@ def ellipse_pieces(curve: Ellipse, first: float, last: float, a_turn: int = 8) -
         Spline([tuple(a), tuple(a + reach * u), tuple(b - reach * v), tuple(b)])
         for a, b, u, v in zip(places, places[1:], ways, ways[1:])
     ]
+
+
+def as_pieces(curve: EllipticArc, a_turn: int = 8) -> list[Spline]:
+    """Cubics along an arc of an ellipse; see :func:`ellipse_pieces`."""
+    return ellipse_pieces(curve.whole, curve.first, curve.first + curve.sweep, a_turn)
 
 
 def closed_area(curves: tuple[Any, ...]) -> float:

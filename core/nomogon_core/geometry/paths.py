@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
 
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, ends
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, ends
 
 
 def number(value: float) -> str:
@@ -45,6 +45,10 @@ def _path_data(curves, closed):
             parts.append(
                 f"A{r} {r} 0 {int(abs(curve.sweep) > math.pi)} {int(curve.sweep > 0)} {number(end[0])} {number(end[1])}"
             )
+        elif isinstance(curve, EllipticArc):
+            shape = f"{number(curve.whole.semi_axes[0])} {number(curve.whole.semi_axes[1])}"
+            turn, long = number(math.degrees(curve.whole.angle)), int(abs(curve.sweep) > math.pi)
+            parts.append(f"A{shape} {turn} {long} {int(curve.sweep > 0)} {number(end[0])} {number(end[1])}")
         else:
             for control in curve.pieces():
                 parts.append("C" + " ".join(f"{number(x)} {number(y)}" for x, y in control[1:]))

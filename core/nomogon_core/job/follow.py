@@ -122,6 +122,8 @@ def _moved(sketch, traced, before, after):
             )
         if curve.kind in ("arc", "circle"):
             curve = _round(sketch, name, curve, points, shift, mirrored)
+        elif curve.kind == "elliptical arc" and mirrored:
+            curve = attrs.evolve(curve, points=(*curve.points[:3], *curve.points[:-3:-1]))
         curves[name] = curve
     return attrs.evolve(sketch, points=points, curves=curves)
 

@@ -120,8 +120,8 @@ def _curve_at(sketch, name, placing, points):
     """A curve as it is after a placing, on given points."""
     curve = sketch.curves[name]
     places = [points.get(point, point) for point in curve.points]
-    if curve.kind == "arc" and placing.mirrors:
-        places = [places[0], places[2], places[1]]
+    if curve.kind in ("arc", "elliptical arc") and placing.mirrors:
+        places[-2:] = places[:-3:-1]
     return attrs.evolve(curve, points=places, radius=curve.radius * placing.scale)
 
 

@@ -31,11 +31,13 @@ _ROWS = tuple(njit(function) for function, _, _ in rows.KINDS)
     _on_cubic,
     _end_bend,
     _equal_bends,
+    _oval_end,
 ) = _ROWS
 _WIDEST = rows.WIDEST
 # Damping of the normal equations: least, first after a failed factor, growth, and the largest share of the size a step.
 _LEAST, _START, _GROWTH, _LARGEST_STEP = 1e-11, 1e-7, 30.0, 0.25
 _TRIES, _DEAD = 12, 1e300
+_MEMORY = 5
 
 
 @njit(cache=True)
@@ -83,8 +85,10 @@ def evaluate(
             r = _on_cubic(v, c, d)
         elif k == 13:
             r = _end_bend(v, c, d)
-        else:
+        elif k == 14:
             r = _equal_bends(v, c, d)
+        else:
+            r = _oval_end(v, c, d)
         residual[row] = r
         for place in range(begin, end):
             entries[place] = d[place - begin]
@@ -326,6 +330,27 @@ def linearize(
 
 
 @njit(cache=True)
+def sped_up(z: np.ndarray, z_changes: np.ndarray, step_changes: np.ndarray, count: int) -> None:
+    """A correction (rows,), in place, less what the last ones have shown of the error of the factor.
+
+    Args:
+        z_changes: (memory, rows) of the last corrections, as they went into the unknowns.
+        step_changes: (memory, rows) by which the plain corrections then changed; count: of them that are known.
+    """
+    normal, right = np.zeros((count, count)), np.zeros(count)
+    for one in range(count):
+        right[one] = np.dot(step_changes[one], z)
+        for other in range(one + 1):
+            normal[one, other] = normal[other, one] = np.dot(step_changes[one], step_changes[other])
+    for one in range(count):
+        normal[one, one] = normal[one, one] * (1 + 1e-12) + 1e-300
+    shares = np.linalg.solve(normal, right)
+    for one in range(count):
+        for row in range(z.size):
+            z[row] -= shares[one] * (z_changes[one, row] + step_changes[one, row])
+
+
+@njit(cache=True)
 def pulled(
     x: Any,
     pull: Any,
@@ -340,7 +365,7 @@ def pulled(
     entries: Any,
 ) -> tuple[np.ndarray, float, bool]:
     """One wished step and its corrections by the factor at hand, which is made anew only where the residual falls by
-    less than half (chord steps).
+    less than half. Such chord steps are sped up from the last few of them (Anderson 1965; Walker and Ni 2011).
 
     Args:
         x: where ``residual``, ``entries`` and the factor were made; pull: (unknowns,) the wished step.
@@ -363,7 +388,9 @@ def pulled(
     found = np.empty(x.size)
     for j in range(x.size):
         found[j] = x[j] + pull[j] - weights[j] * step[j]
-    before = np.inf
+    before, known = np.inf, 0
+    last_z, last_step = np.empty(kind.size), np.empty(kind.size)
+    z_changes, step_changes = np.empty((_MEMORY, kind.size)), np.empty((_MEMORY, kind.size))
     for _ in range(most):
         expand(found, unknown, offset, values)
         evaluate(kind, first, at, constants, values, now, slopes)
@@ -373,9 +400,21 @@ def pulled(
         if worst > 0.5 * before:
             if not linearize(found, weights, _LEAST, rows_, map_, pattern, factored, now, own):
                 return found, worst, False
-            fresh = False
+            fresh, known = False, 0
         before = worst
         back_solve(begin, low_at, low, diagonal, order, now, z)
+        if known:
+            place = (known - 1) % _MEMORY
+            for row in range(kind.size):
+                step_changes[place, row] = z[row] - last_step[row]
+                z_changes[place, row] = last_z[row]
+        for row in range(kind.size):
+            last_step[row] = z[row]
+        if known:
+            sped_up(z, z_changes, step_changes, min(known, _MEMORY))
+        for row in range(kind.size):
+            last_z[row] = z[row]
+        known += 1
         transposed(first, column, own, z, step)
         for j in range(x.size):
             found[j] -= weights[j] * step[j]

@@ -260,7 +260,6 @@ def draw_regions(sketch: Sketch, regions: tuple[Region, ...]) -> list[dict[str, 
         {
             "id": region.name,
             "area": region.area,
-            "inside": list(region.inside),
             "d": "".join(path_data(loop_curves(sketch, loop), closed=True) for loop in region.loops()),
         }
         for region in regions

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, ends
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, EllipticArc, Line, end_directions, ends
 from nomogon_core.sketch.model import Constraint, Curve
 
 if TYPE_CHECKING:
@@ -98,6 +98,48 @@ def add_ellipse(
     if min(reach, abs(other)) <= SAME_PLACE_MM:
         raise SketchError("The ellipse would have no size: one of its axes has no length. Click farther away.")
     return add_curve(sketch, "ellipse", (middle, tip, (x + other * normal[0], y + other * normal[1])), **fields)
+
+
+def add_elliptical_arc(
+    sketch: Sketch,
+    center: str | tuple[float, float],
+    tip: str | tuple[float, float],
+    start: str | tuple[float, float],
+    toward: tuple[float, float],
+    **fields: Any,
+) -> tuple[Sketch, str]:
+    """An arc of an ellipse, counter-clockwise.
+
+    Args:
+        center, tip: centre and an end of one axis; start: a place on the ellipse, where the arc begins.
+        toward: a place in whose direction, seen from the centre, the arc ends.
+
+    Raises:
+        SketchError: no ellipse with that axis goes through the start, or both ends are one place.
+    """
+    sketch, middle = _point_of(sketch, center)
+    sketch, first = _point_of(sketch, tip)
+    sketch, begin = _point_of(sketch, start)
+    x, y = sketch.points[middle]
+    along, on_it = (np.subtract(sketch.points[one], (x, y)) for one in (first, begin))
+    reach = math.hypot(*along)
+    if reach <= SAME_PLACE_MM:
+        raise SketchError("The ellipse would have no size: its first axis has no length. Click farther away.")
+    ways = np.array([along, (-along[1], along[0])]) / reach
+    share, off = float(ways[0] @ on_it) / reach, float(ways[1] @ on_it)
+    if abs(share) >= 1 or abs(off) <= SAME_PLACE_MM:
+        raise SketchError(
+            "No ellipse with that axis goes through the place where the arc begins. Begin off the axis, and not beyond "
+            "its ends."
+        )
+    other = abs(off) / math.sqrt(1 - share * share)
+    whole = Ellipse((x, y), (reach, other), math.atan2(along[1], along[0]))
+    last = np.subtract(toward, (x, y))
+    stop = whole.at([math.atan2(ways[1] @ last / other, ways[0] @ last / reach)])[0]
+    if math.dist(stop, sketch.points[begin]) <= SAME_PLACE_MM:
+        raise SketchError("The arc would have no length: it ends where it begins. Click another place for its end.")
+    places = (middle, first, tuple(np.array((x, y)) + other * ways[1]), begin, tuple(stop))
+    return add_curve(sketch, "elliptical arc", places, **fields)
 
 
 def circle_through(
@@ -198,6 +240,12 @@ def add_outline(
         elif isinstance(curve, Arc):
             order = (start, end) if curve.sweep > 0 else (end, start)
             sketch, name = add_curve(sketch, "arc", (curve.center, *order), radius=curve.radius, **fields)
+        elif isinstance(curve, EllipticArc):
+            order = (start, end) if curve.sweep > 0 else (end, start)
+            axes = curve.whole.at([0.0, math.pi / 2]).tolist()
+            sketch, name = add_curve(
+                sketch, "elliptical arc", (curve.whole.center, *map(tuple, axes), *order), **fields
+            )
         else:
             sketch, name = add_curve(sketch, "spline", (start, *curve.points[1:-1], end), **fields)
         first_start = first_start or start
@@ -290,6 +338,8 @@ def _kink_at(sketch, before, after, point):
         elif curve.kind == "line":
             a, b = (sketch.points[end] for end in curve.points)
             ways.append((b[0] - a[0], b[1] - a[1]))
+        elif curve.kind == "elliptical arc":
+            ways.append(end_directions(sketch.geometry(name))[int(point == curve.points[-1])])
         else:
             near = curve.points[1] if curve.points[0] == point else curve.points[-2]
             ways.append((sketch.points[near][0] - place[0], sketch.points[near][1] - place[1]))

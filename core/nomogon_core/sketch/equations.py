@@ -15,7 +15,7 @@ import numpy as np
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.curves import bezier
 from nomogon_core.sketch import rows
-from nomogon_core.sketch.model import article
+from nomogon_core.sketch.model import OVAL, article
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Constraint, Sketch
@@ -64,9 +64,13 @@ class Equations:
             if curve.kind == "arc":
                 for end in curve.points[1:]:
                     self._norm(f"arc {name}", curve.points[0], end, (self.radius_at[name], 1))
-            elif curve.kind == "ellipse":
-                center, first, second = curve.points
-                self._angle(f"ellipse {name}", (center, first), (center, second), (math.pi / 2, -math.pi / 2))
+            elif curve.kind in OVAL:
+                center, first, second, *on_it = curve.points
+                owner = f"{curve.kind} {name}"
+                self._angle(owner, (center, first), (center, second), (math.pi / 2, -math.pi / 2))
+                for end in on_it:
+                    if end not in (first, second):
+                        self._row(owner, rows.on_ellipse, self._places((center, first, second, end)))
         for name, item in sketch.constraints.items():
             if item.driving and not item.against:
                 self.add(name, item)
@@ -191,7 +195,7 @@ def _equal(eq, name, item):
     if all(curve in eq.radius_at for curve in item.of):
         eq._merge(name, eq.radius_at[item.of[0]], eq.radius_at[item.of[1]])
         return
-    if all(eq.sketch.curve(curve).kind == "ellipse" for curve in item.of):
+    if all(eq.sketch.curve(curve).kind in OVAL for curve in item.of):
         for axis in (1, 2):
             _equal_lengths(eq, name, item.of, axis)
         return
@@ -217,7 +221,7 @@ def _concentric(eq, name, item):
     p, q = (
         eq.point_at[
             eq.sketch.curves[curve].points[0]
-            if eq.sketch.curve(curve).kind == "ellipse"
+            if eq.sketch.curve(curve).kind in OVAL
             else eq._round(curve, "Concentric")[0]
         ]
         for curve in item.of
@@ -228,7 +232,7 @@ def _concentric(eq, name, item):
 
 def _symmetric(eq, name, item):
     if len(item.of) == 3 and all(
-        eq.sketch.curves.get(one) and eq.sketch.curves[one].kind == "ellipse" for one in item.of[:2]
+        eq.sketch.curves.get(one) and eq.sketch.curves[one].kind in OVAL for one in item.of[:2]
     ):
         pairs = list(zip(*(eq.sketch.curves[one].points for one in item.of[:2])))
         for pair in pairs[:2]:
@@ -264,8 +268,8 @@ def _on_curve(eq, name, item):
     kind, points = eq.sketch.curves[curve].kind, eq.sketch.curves[curve].points
     if kind == "line":
         eq._point_line(name, points, point)
-    elif kind == "ellipse":
-        eq._row(name, rows.on_ellipse, eq._places((*points, point)))
+    elif kind in OVAL:
+        eq._row(name, rows.on_ellipse, eq._places((*points[:3], point)))
     elif kind == "spline":
         _on_spline(eq, name, point, curve)
     else:
@@ -313,7 +317,7 @@ def _tangent(eq, name, item):
         raise SketchError(
             "A spline can be tangent only at an end that it shares with the other curve; join their ends first."
         )
-    elif "ellipse" in kinds:
+    elif kinds & set(OVAL):
         _tangent_to_ellipse(eq, name, item.of[:2])
     elif "line" in kinds:
         line, round_one = item.of[:2] if first.kind == "line" else item.of[1::-1]
@@ -326,9 +330,9 @@ def _tangent(eq, name, item):
 
 def _tangent_to_ellipse(eq, name, pair):
     """A line, circle or arc that touches an ellipse; two ellipses are refused."""
-    oval, other = sorted(pair, key=lambda curve: eq.sketch.curves[curve].kind != "ellipse")
-    points, kind = eq.sketch.curves[oval].points, eq.sketch.curves[other].kind
-    if kind == "ellipse":
+    oval, other = sorted(pair, key=lambda curve: eq.sketch.curves[curve].kind not in OVAL)
+    points, kind = eq.sketch.curves[oval].points[:3], eq.sketch.curves[other].kind
+    if kind in OVAL:
         raise SketchError("Tangent does not go with two ellipses; put a circle or an arc between them.")
     if kind == "line":
         ends = eq.sketch.curves[other].points
@@ -366,12 +370,12 @@ def _shared_end(eq, first, second):
 
 def _smooth(eq, name, item):
     """The same direction and the same curvature where two curves meet, of which one is a spline."""
-    wanted = "a spline and a curve that it shares an end with"
+    wanted = "a spline and a line, arc or spline that it shares an end with"
     if len(item.of) != 2:
         _refuse(item, wanted)
     first, second = sorted((eq.sketch.curve(curve) for curve in item.of), key=lambda curve: curve.kind != "spline")
     shared = _shared_end(eq, first, second)
-    if first.kind != "spline" or not shared:
+    if first.kind != "spline" or not shared or second.kind == "elliptical arc":
         _refuse(item, wanted)
     _tangent_at(eq, name, first, second, shared)
     near = _from_end(first, shared)
@@ -393,13 +397,26 @@ def _from_end(spline, end):
 
 def _smoother_end(eq, first, second, shared):
     def kink(point):
-        (a, b), offset = _way_at(eq, first, point)
-        (c, d), other = _way_at(eq, second, point)
-        angle = eq._direction(eq.point_at[c], eq.point_at[d]) - eq._direction(eq.point_at[a], eq.point_at[b])
-        angle += offset - other
-        return abs(math.remainder(angle, math.pi))
+        return abs(math.remainder(_heading(eq, second, point) - _heading(eq, first, point), math.pi))
 
     return min(shared, key=kink)
+
+
+def _heading(eq, curve, point):
+    """Angle of a curve's tangent at an end."""
+    if curve.kind == "elliptical arc":
+        x, y = _oval_way(eq, curve, point)
+        return math.atan2(y, x)
+    (a, b), offset = _way_at(eq, curve, point)
+    return eq._direction(eq.point_at[a], eq.point_at[b]) + offset
+
+
+def _oval_way(eq, curve, point):
+    """Direction in which an elliptical arc goes on counter-clockwise at one of its points."""
+    (x, y), (px, py), (qx, qy), (ex, ey) = (eq._place(one) for one in (*curve.points[:3], point))
+    px, py, qx, qy, ex, ey = px - x, py - y, qx - x, qy - y, ex - x, ey - y
+    u, w = (ex * px + ey * py) / (px * px + py * py), (ex * qx + ey * qy) / (qx * qx + qy * qy)
+    return u * qx - w * px, u * qy - w * py
 
 
 def _way_at(eq, curve, point):
@@ -412,6 +429,15 @@ def _way_at(eq, curve, point):
 
 
 def _tangent_at(eq, name, first, second, point):
+    ovals = [curve for curve in (first, second) if curve.kind == "elliptical arc"]
+    if len(ovals) == 2:
+        raise SketchError("Tangent does not go with two elliptical arcs; put a circle or an arc between them.")
+    if ovals:
+        other, offset = _way_at(eq, second if ovals[0] is first else first, point)
+        along = (1.0, 0.0) if offset == 0.0 else (0.0, 1.0)
+        ends = (*ovals[0].points[:3], point, other[1] if other[0] == point else other[0])
+        eq._row(name, rows.oval_end, eq._places(ends), *along)
+        return
     (pair, offset), (other, other_offset) = _way_at(eq, first, point), _way_at(eq, second, point)
     turn = offset - other_offset
     eq._angle(name, pair, other, (turn, turn + math.pi))

@@ -11,7 +11,8 @@ from nomogon_core.geometry.curves import length
 from nomogon_core.sketch.dimensions import in_words, listed
 from nomogon_core.sketch.dividing import is_piece, met, whole
 from nomogon_core.sketch.model import article
-from nomogon_core.sketch.regions import net_of, regions_of
+from nomogon_core.sketch.net import net_of
+from nomogon_core.sketch.regions import regions_of
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch

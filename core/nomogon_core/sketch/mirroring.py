@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from nomogon_core.sketch import edit
-from nomogon_core.sketch.model import Constraint
+from nomogon_core.sketch.model import OVAL, Constraint
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch
@@ -57,8 +57,8 @@ def tied_halves(sketch: Sketch, names: list[str], axis: str) -> Sketch:
     pairs, on_axis = images(sketch, names, axis)
     curves = {name: sketch.curves[name] for name in names}
     centers = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "arc"}
-    ovals = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "ellipse"}
-    of_ovals = {point for name in ovals.values() for point in curves[name].points}
+    ovals = {curve.points[0]: name for name, curve in curves.items() if curve.kind in OVAL}
+    of_ovals = {point for name in ovals.values() for point in curves[name].points[:3]}
     wanted = [
         Constraint("symmetric", (one, other, axis), source="traced")
         for one, other in pairs.items()

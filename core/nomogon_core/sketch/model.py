@@ -1,6 +1,7 @@
 """The sketch as data: points, curves, constraints; immutable, changed by copy, stored as JSON.
 
-An arc always runs counter-clockwise from its start to its end. Curves that meet share the point itself.
+An arc, of a circle or an ellipse, always runs counter-clockwise from its start to its end. Curves that meet share the
+point itself.
 """
 
 from __future__ import annotations
@@ -13,11 +14,12 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import SketchError
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, EllipticArc, Line, Spline
 from nomogon_core.tuples import as_tuple
 
-POINT_COUNT = {"line": 2, "arc": 3, "circle": 1, "ellipse": 3}
-ROUND = ("circle", "arc", "ellipse")
+POINT_COUNT = {"line": 2, "arc": 3, "circle": 1, "ellipse": 3, "elliptical arc": 5}
+OVAL = ("ellipse", "elliptical arc")
+ROUND = ("circle", "arc", *OVAL)
 CLOSED = ("circle", "ellipse")
 CONSTRAINTS = (
     "coincident",
@@ -47,9 +49,9 @@ class Curve:
     """A curve of the sketch.
 
     Attributes:
-        kind: line, arc, circle, ellipse or spline.
-        points: ids; line: start, end; arc: centre, start, end; circle: centre; ellipse: centre and an end of each axis;
-            spline: 3k+1 control points.
+        kind: line, arc, circle, ellipse, elliptical arc or spline.
+        points: ids; line: start, end; arc: centre, start, end; circle: centre; ellipse: centre and an end of each axis,
+            the second to the left of the first; elliptical arc: these, then start and end; spline: 3k+1 control points.
         radius: of a circle or arc, else 0.
         construction: helps to place others but bounds no region.
         u95: 95 % uncertainty of its size and place when traced, else None.
@@ -67,7 +69,9 @@ class Curve:
         """Ids of both ends, or () for a circle or ellipse."""
         if self.kind in CLOSED:
             return ()
-        return (self.points[1], self.points[2]) if self.kind == "arc" else (self.points[0], self.points[-1])
+        if self.kind in ("arc", "elliptical arc"):
+            return self.points[-2], self.points[-1]
+        return self.points[0], self.points[-1]
 
 
 def with_radius(curve: Curve, radius: float) -> Curve:
@@ -195,13 +199,17 @@ class Sketch:
             return Circle(places[0], curve.radius)
         if curve.kind == "spline":
             return Spline(places)
-        if curve.kind == "ellipse":
-            center, first, second = places
-            return Ellipse(
+        if curve.kind in OVAL:
+            center, first, second, *on_it = places
+            whole = Ellipse(
                 center,
                 (math.dist(center, first), math.dist(center, second)),
                 math.atan2(first[1] - center[1], first[0] - center[0]),
             )
+            if not on_it:
+                return whole
+            begin, finish = map(whole.eccentric, on_it)
+            return EllipticArc(whole, begin, (finish - begin) % (2 * math.pi) or 2 * math.pi)
         center, start, end = places
         first = math.atan2(start[1] - center[1], start[0] - center[0])
         last = math.atan2(end[1] - center[1], end[0] - center[0])

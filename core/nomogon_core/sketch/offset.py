@@ -20,8 +20,10 @@ from nomogon_core.geometry.curves import (
     Arc,
     Circle,
     Ellipse,
+    EllipticArc,
     Line,
     Spline,
+    as_pieces,
     bezier,
     bezier_derivative,
     ellipse_pieces,
@@ -87,6 +89,8 @@ def _as_run(curve):
         return [Arc(curve.center, curve.radius, 0.0, math.pi), Arc(curve.center, curve.radius, math.pi, math.pi)]
     if isinstance(curve, Ellipse):
         return ellipse_pieces(curve, 0.0, 2 * math.pi)
+    if isinstance(curve, EllipticArc):
+        return as_pieces(curve)
     if isinstance(curve, Spline):
         return [Spline([tuple(point) for point in piece]) for piece in curve.pieces()]
     return [curve]

@@ -1,4 +1,4 @@
-"""Closed regions of a sketch, and what keeps a sketch from having them: gaps, loose ends, crossings, doubles."""
+"""Closed regions of a sketch: the areas between its curves, with the outlines inside them as holes."""
 
 from __future__ import annotations
 
@@ -8,25 +8,18 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
-from scipy.spatial import cKDTree
-from shapely import STRtree, dwithin
-from shapely.geometry import LineString, Point, Polygon
+from shapely import STRtree, points
 
-from nomogon_core.geometry.crossings import at, nearest
-from nomogon_core.geometry.curves import CLOSED, Arc, Line, Spline, bezier, closed_area, ends, length, reverse, sample
-from nomogon_core.sketch.dividing import divided, is_piece, met_at, whole
-from nomogon_core.sketch.model import OF_CURVES
+from nomogon_core.geometry.curves import Arc, Line, Spline, bezier, closed_area, reverse, sample
+from nomogon_core.sketch.dividing import is_piece, whole
+from nomogon_core.sketch.net import Net, about, net_of
+from nomogon_core.sketch.shapes import CHORD_MM, MOST_KEPT, Shape, fill
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Curve, Sketch
 
-JOINED_MM = 4e-5
-CHORD_MM = 0.01
-LEAST_LENGTH_MM = 1e-4
-MOST_MOVED = 8
 LEAVING_SHARE, LEAVING_STEPS = 0.01, np.linspace(0, 1, 33)
-# What is worked out of single curves and loops is kept, since an edit leaves most of them as they are.
-MOST_KEPT = 16_384
+SAME_SHARE, LEAST_AREA_MM2 = 1e-12, 1e-6
 
 
 @attrs.frozen
@@ -38,14 +31,12 @@ class Region:
         outer: (id of a curve, or of a piece of one, run backwards) around it, counter-clockwise.
         holes: the same for each outline inside, clockwise.
         area: square millimetres, holes taken out.
-        inside: a point inside.
     """
 
     name: str
     outer: tuple
     holes: tuple
     area: float
-    inside: tuple
 
     def loops(self) -> tuple[tuple[tuple, ...], ...]:
         return (self.outer, *self.holes)
@@ -56,179 +47,6 @@ def loop_curves(sketch: Sketch, loop: tuple[tuple[str, bool], ...]) -> tuple[Any
     pieces = net_of(sketch).divided.geometry if any(is_piece(name) for name, _ in loop) else None
     curves = [(pieces[name] if pieces else sketch.geometry(name), backwards) for name, backwards in loop]
     return tuple(reverse(curve) if backwards else curve for curve, backwards in curves)
-
-
-@attrs.frozen
-class Graph:
-    """Curves between joined places.
-
-    Attributes:
-        geometry: plane curve of each id; nodes: numbers of the places of its ends, for those that have ends.
-        at_node: ids of the curves at a place; places: millimetres.
-        islands: ids of the curves that hang together by their ends, for each such group.
-    """
-
-    geometry: dict
-    nodes: dict
-    at_node: dict
-    places: dict
-    islands: tuple
-
-
-def _graph(sketch):
-    """Curves as they are drawn, whatever they cross."""
-    geometry = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
-    geometry = {name: curve for name, curve in geometry.items() if _about(curve) > LEAST_LENGTH_MM}
-    ends_of = {
-        name: (sketch.points[pair[0]], sketch.points[pair[1]])
-        for name in geometry
-        if (pair := sketch.curves[name].end_points())
-    }
-    return _graph_of(geometry, ends_of)
-
-
-def _graph_of(geometry, ends_of):
-    node_of = _joined(list(dict.fromkeys(place for pair in ends_of.values() for place in pair)))
-    nodes, at_node = {name: (node_of[first], node_of[last]) for name, (first, last) in ends_of.items()}, {}
-    for name, pair in nodes.items():
-        for node in pair:
-            at_node.setdefault(node, []).append(name)
-    places = {node: place for place, node in reversed(node_of.items())}
-    return Graph(geometry, nodes, at_node, places, _islands(nodes, at_node))
-
-
-@attrs.frozen
-class Net:
-    """The curves of a sketch as drawn, and as they are divided where they meet.
-
-    Attributes:
-        drawn: a graph of the whole curves; divided: one of their pieces, or the same where none meet between ends.
-        crossed: (ids, lie on each other, place) of curves that cross or lie on each other.
-    """
-
-    drawn: Graph
-    divided: Graph
-    crossed: tuple
-
-
-def net_of(sketch: Sketch) -> Net:
-    """The curves of a sketch, and how they meet."""
-    return sketch.derived(_net)
-
-
-def _net(sketch):
-    earlier = sketch.earlier(_net)
-    return (earlier and _with_moved_rounds(sketch, earlier)) or _whole_net(sketch)
-
-
-OF_CURVES.add(_net)
-
-
-def _with_moved_rounds(sketch, net):
-    """The net of an earlier sketch with what is another now, where that is nothing but circles and ellipses that met
-    nothing and meet nothing; None where it is more."""
-    before = net.drawn.geometry
-    now = {name: sketch.geometry(name) for name, curve in sketch.curves.items() if not curve.construction}
-    if now.keys() != before.keys():
-        return None
-    changed = {name: curve for name, curve in now.items() if curve is not before[name] and curve != before[name]}
-    met = {name for names, _, _ in net.crossed for name in names}
-    for name, curve in changed.items():
-        whole = isinstance(curve, CLOSED) and isinstance(before[name], CLOSED) and name in net.divided.geometry
-        if len(changed) > MOST_MOVED or not whole or name in met or _about(curve) <= LEAST_LENGTH_MM:
-            return None
-    if not changed:
-        return net
-    lines = np.array([_line(curve) for curve in now.values()], dtype=object)
-    for curve in changed.values():
-        near = dwithin(lines, _line(curve), 2 * CHORD_MM)
-        if near.sum() > 1:  # itself
-            return None
-    drawn = attrs.evolve(net.drawn, geometry=before | changed)
-    same = net.divided is net.drawn
-    divided = drawn if same else attrs.evolve(net.divided, geometry=net.divided.geometry | changed)
-    return Net(drawn, divided, net.crossed)
-
-
-def _whole_net(sketch):
-    drawn = _graph(sketch)
-    meetings = _all_meetings(drawn)
-    cuts, crossed = {}, []
-    for names, double, place in meetings:
-        if double or len(names) == 1:
-            crossed.append((names, double, place))
-            continue
-        first, second = (drawn.geometry[name] for name in names)
-        for name, other, met in ((*names, met_at(first, second)), (*names[::-1], met_at(second, first))):
-            cuts.setdefault(name, []).extend((t, other) for t in met)
-        if _cross(first, second):
-            crossed.append((names, double, place))
-    for name, t, other in _resting(drawn):
-        cuts.setdefault(name, []).append((t, other))
-    if not any(cuts.values()):
-        return Net(drawn, drawn, tuple(crossed))
-    geometry, ends_of = {}, {}
-    for name, curve in drawn.geometry.items():
-        pieces = divided(name, curve, tuple(cuts[name])) if name in cuts else {}
-        if pieces:
-            geometry |= pieces
-            ends_of |= {piece: ends(told) for piece, told in pieces.items()}
-        else:
-            geometry[name] = curve
-            if name in drawn.nodes:
-                ends_of[name] = tuple(drawn.places[node] for node in drawn.nodes[name])
-    return Net(drawn, _graph_of(geometry, ends_of), tuple(crossed))
-
-
-@lru_cache(maxsize=MOST_KEPT)
-def _cross(first, second):
-    """Whether curves cross between their ends, not only touch with one."""
-    tips = [place for curve in (first, second) for place in ends(curve) or ()]
-    places = [at(first, t)[0] for t in met_at(first, second)]
-    return any(all(math.dist(place, tip) > JOINED_MM for tip in tips) for place in places)
-
-
-def _resting(graph):
-    """(curve, parameter, the other) where the loose end of another one rests on a curve."""
-    loose = [(node, names[0]) for node, names in graph.at_node.items() if len(names) == 1]
-    if not loose:
-        return
-    names, lines = list(graph.geometry), [_line(curve) for curve in graph.geometry.values()]
-    spots = [Point(graph.places[node]) for node, _ in loose]
-    for index, near in zip(*STRtree(lines).query(spots, predicate="dwithin", distance=2 * CHORD_MM)):
-        (node, own), name = loose[index], names[near]
-        if name == own:
-            continue
-        t = nearest(graph.geometry[name], graph.places[node])
-        if math.dist(at(graph.geometry[name], t)[0], graph.places[node]) <= JOINED_MM:
-            yield name, t, own
-
-
-def _islands(nodes, at_node):
-    found, seen = [], set()
-    for first in nodes:
-        if first in seen:
-            continue
-        island, ahead = [], [first]
-        seen.add(first)
-        while ahead:
-            name = ahead.pop()
-            island.append(name)
-            for node in nodes[name]:
-                new = [other for other in at_node[node] if other not in seen]
-                seen.update(new)
-                ahead += new
-        found.append(tuple(sorted(island)))
-    return tuple(found)
-
-
-def _joined(places):
-    """The number of each place; those that lie on each other have one."""
-    numbers = {place: index for index, place in enumerate(places)}
-    if places:
-        for first, second in sorted(cKDTree(np.array(places)).query_pairs(JOINED_MM)):
-            numbers[places[second]] = numbers[places[first]]
-    return numbers
 
 
 def _closed_part(nodes):
@@ -247,13 +65,6 @@ def _closed_part(nodes):
     return alive
 
 
-def _about(curve):
-    """Length of a curve, of a spline that of its control polygon, which is never shorter."""
-    if isinstance(curve, Spline):
-        return float(np.hypot(*np.diff(np.asarray(curve.points), axis=0).T).sum())
-    return length(curve)
-
-
 @lru_cache(maxsize=MOST_KEPT)
 def _leaving_angle(curve, backwards):
     """Direction in which a curve leaves its first end, told a little way along it, so that curves which begin in one
@@ -267,13 +78,13 @@ def _leaving_angle(curve, backwards):
         start = curve.start_angle + (curve.sweep if backwards else 0.0)
         turn = sense * LEAVING_SHARE * curve.sweep
         return math.remainder(start + math.copysign(math.pi / 2, turn) + turn / 2, 2 * math.pi)
-    reach, points = LEAVING_SHARE * _about(curve), None
+    reach, points = LEAVING_SHARE * about(curve), None
     if isinstance(curve, Spline):
         control = curve.points[:-5:-1] if backwards else curve.points[:4]
         points = bezier(np.array(control), LEAVING_STEPS)
     if points is None or math.dist(points[0], points[-1]) < 2 * reach:
         run = reverse(curve) if backwards else curve
-        points = sample(run, min(CHORD_MM, 1e-4 * _about(run)))
+        points = sample(run, min(CHORD_MM, 1e-4 * about(run)))
     along = np.cumsum(np.hypot(*np.diff(points, axis=0).T))
     index = min(int(np.searchsorted(along, reach)), len(along) - 1)
     before = along[index - 1] if index else 0.0
@@ -316,20 +127,11 @@ class _Loop:
 
     curves: tuple
     area: float
-    polygon: Polygon
-    point: Point
+    shape: Shape
 
     @property
     def names(self) -> set[str]:
         return {name for name, _ in self.curves}
-
-
-def _loop_of(loop, curves):
-    polygon = _polygon(curves)
-    point = polygon.representative_point()
-    if point.is_empty:  # a sliver as thin as its polygon is rough
-        point = Point(sample(curves[0], CHORD_MM)[0])
-    return _Loop(_from_smallest(loop), closed_area(curves), polygon, point)
 
 
 @attrs.frozen(eq=False)
@@ -352,46 +154,54 @@ def _parts_of(graph, names):
 @lru_cache(maxsize=MOST_KEPT)
 def _island(parts):
     geometry = {name: curve for name, curve, _, _ in parts}
+    simple = _ring(parts)
+    if simple:
+        curves = tuple(reverse(geometry[name]) if backwards else geometry[name] for name, backwards in simple)
+        return _both_sides(simple, curves, closed_area(curves))
     loops = []
     for loop in _faces(geometry, {name: (first, last) for name, _, first, last in parts}):
         curves = tuple(reverse(geometry[name]) if backwards else geometry[name] for name, backwards in loop)
-        area = closed_area(curves)
-        if len(loops) == 1 and abs(area + loops[0].area) <= 1e-12 * abs(area) and len(loop) == len(loops[0].curves):
-            # One simple outline: what is seen from without has the same shape.
-            loops.append(attrs.evolve(loops[0], curves=_from_smallest(loop), area=area))
-        else:
-            loops.append(_loop_of(loop, curves))
+        loops.append(_Loop(_from_smallest(loop), closed_area(curves), Shape(curves)))
     return _Island(
         tuple(loop for loop in loops if loop.area > 0),
         tuple(loop for loop in loops if loop.area <= 0),
     )
 
 
-@lru_cache(maxsize=MOST_KEPT)
-def _meetings(parts):
-    """(ids, lie on each other, place) of the curves of an island that cross."""
-    geometry = {name: curve for name, curve, _, _ in parts}
-    nodes = {name: (first, last) for name, _, first, last in parts}
-    meetings = []
-    for name, (first, last) in nodes.items():
-        line = _line(geometry[name])
-        if first != last and not line.is_simple:
-            middle = line.interpolate(0.5, normalized=True)
-            meetings.append(((name,), False, (middle.x, middle.y)))
-    place_of = {node: place for name, pair in nodes.items() for node, place in zip(pair, ends(geometry[name]))}
-    names, lines = list(geometry), [_line(curve) for curve in geometry.values()]
-    for i, j in _touching(lines):
-        shared = [place_of[node] for node in set(nodes[names[i]]) & set(nodes[names[j]])]
-        if meeting := _meeting(lines[i], lines[j], shared):
-            meetings.append(((names[i], names[j]), *meeting))
-    return tuple(meetings)
+def _ring(parts):
+    """The curves of an island in order around it, where that is one simple outline; else None."""
+    at_node = {}
+    for part in parts:
+        if part[2] == part[3]:
+            return None
+        for node in part[2:]:
+            at_node.setdefault(node, []).append(part)
+    if len(parts) < 2 or any(len(pair) != 2 for pair in at_node.values()):
+        return None
+    here, node, ring = parts[0], parts[0][3], [(parts[0][0], False)]
+    while node != parts[0][2]:
+        one, other = at_node[node]
+        here = other if one is here else one
+        backwards = here[2] != node
+        node = here[2] if backwards else here[3]
+        ring.append((here[0], backwards))
+    return ring
+
+
+def _both_sides(ring, curves, area):
+    """An island of one simple outline; what is seen from without has the same shape."""
+    shape, other = Shape(curves), [(name, not backwards) for name, backwards in reversed(ring)]
+    inner, outer = (ring, other) if area > 0 else (other, ring)
+    inner, outer = (
+        _Loop(_from_smallest(tuple(loop)), side * abs(area), shape) for loop, side in ((inner, 1), (outer, -1))
+    )
+    return _Island((inner,), (outer,)) if abs(area) > 0 else _Island((), (inner, outer))
 
 
 @lru_cache(maxsize=MOST_KEPT)
 def _around(name, curve):
-    """Loops of a closed curve: around what it encloses, and from without."""
-    inner = _loop_of(((name, False),), (curve,))
-    return inner, attrs.evolve(inner, curves=((name, True),), area=-inner.area)
+    """A closed curve: what it encloses, and it from without."""
+    return _both_sides([(name, False)], (curve,), closed_area((curve,)))
 
 
 def find_regions(sketch: Sketch) -> tuple[Region, ...]:
@@ -406,35 +216,31 @@ def find_regions(sketch: Sketch) -> tuple[Region, ...]:
 def regions_of(net: Net) -> tuple[Region, ...]:
     """The regions of curves that are divided already."""
     graph = net.divided
-    fronts, backs, owner, owners = [], [], [], []
     islands = [_island(_parts_of(graph, names)) for names in graph.islands]
-    closed = [_around(name, curve) for name, curve in graph.geometry.items() if name not in graph.nodes]
-    for number, (inner, outer) in enumerate(
-        [(island.fronts, island.backs) for island in islands] + [((front,), (back,)) for front, back in closed]
-    ):
-        fronts += inner
-        backs += outer
-        owner += [number] * len(inner)
-        owners += [number] * len(outer)
+    islands += [_around(name, curve) for name, curve in graph.geometry.items() if name not in graph.nodes]
+    fronts = [loop for island in islands for loop in island.fronts]
+    backs = [loop for island in islands for loop in island.backs]
+    owner = [number for number, island in enumerate(islands) for _ in island.fronts]
+    owners = [number for number, island in enumerate(islands) for _ in island.backs]
+    fill([loop.shape for loop in (*fronts, *backs)])
     holes = {}
     for back, around in _within(fronts, backs, np.array(owner), np.array(owners)):
         holes.setdefault(around, []).append(back)
-    found = (_region(front, tuple(holes.get(index, ()))) for index, front in enumerate(fronts) if front.area >= 1e-6)
+    found = (
+        _region(front, tuple(holes.get(index, ())))
+        for index, front in enumerate(fronts)
+        if front.area >= LEAST_AREA_MM2
+    )
     return tuple(sorted(found, key=lambda region: -region.area))
 
 
 @lru_cache(maxsize=MOST_KEPT)
 def _region(front, holes):
-    inside = front.point
-    if holes:
-        shape = Polygon(front.polygon.exterior.coords, [hole.polygon.exterior.coords for hole in holes]).buffer(0)
-        inside = inside if shape.is_empty else shape.representative_point()
     return Region(
         "region " + " ".join(sorted(front.names)),
         front.curves,
         tuple(hole.curves for hole in holes),
         front.area + sum(hole.area for hole in holes),
-        (inside.x, inside.y),
     )
 
 
@@ -446,8 +252,8 @@ def _within(fronts, backs, owner, owners):
     """
     if not fronts or not backs:
         return
-    tree = STRtree([front.polygon for front in fronts])
-    inner, outer = tree.query([back.point for back in backs], predicate="within")
+    tree = STRtree([front.shape.polygon for front in fronts])
+    inner, outer = tree.query(points([back.shape.inside for back in backs]), predicate="within")
     apart = owner[outer] != owners[inner]
     least = {}
     for back, front in zip(inner[apart].tolist(), outer[apart].tolist()):
@@ -461,19 +267,6 @@ def _within(fronts, backs, owner, owners):
 def _from_smallest(loop):
     start = min(range(len(loop)), key=lambda index: loop[index])
     return loop[start:] + loop[:start]
-
-
-@lru_cache(maxsize=MOST_KEPT)
-def _polygon(curves):
-    points = np.vstack([sample(curve, CHORD_MM)[:-1] for curve in curves])
-    polygon = Polygon(points) if len(points) >= 3 else Polygon()
-    return (
-        polygon
-        if polygon.is_valid
-        else polygon.buffer(0)
-        if polygon.buffer(0).geom_type == "Polygon"
-        else polygon.convex_hull
-    )
 
 
 def match_region(regions: tuple[Region, ...], name: str, there: dict[str, Curve]) -> Region | None:
@@ -506,43 +299,3 @@ def match_region(regions: tuple[Region, ...], name: str, there: dict[str, Curve]
 def _age(name):
     """The number in an id: the larger, the younger."""
     return int("".join(filter(str.isdigit, whole(name))) or 0)
-
-
-def _all_meetings(graph):
-    """(ids, lie on each other, place) of curves that meet other than at joined ends, or lie on each other."""
-    found = [meeting for names in graph.islands for meeting in _meetings(_parts_of(graph, names))]
-    names = list(graph.geometry)
-    lines = [_line(curve) for curve in graph.geometry.values()]
-    island_of = {name: number for number, island in enumerate(graph.islands) for name in island}
-    for i, j in _touching(lines, np.array([island_of.get(name, -1) for name in names])):
-        if meeting := _meeting(lines[i], lines[j], ()):
-            found.append(((names[i], names[j]), *meeting))
-    return found
-
-
-def _touching(lines, island=None):
-    """Pairs of indices of lines that touch; of no two in the same island."""
-    if not lines:
-        return []
-    first, second = STRtree(lines).query(lines, predicate="intersects")
-    chosen = first < second
-    if island is not None:
-        chosen &= (island[first] != island[second]) | (island[first] < 0)
-    return zip(first[chosen].tolist(), second[chosen].tolist())
-
-
-@lru_cache(maxsize=MOST_KEPT)
-def _line(curve):
-    return LineString(sample(curve, CHORD_MM))
-
-
-def _meeting(first, second, shared):
-    """Whether two lines lie on each other, and the place where they do or where they cross other than at the places
-    that they share; None where they do neither."""
-    common = first.intersection(second)
-    if common.length > 0.5 * min(first.length, second.length):
-        return True, (common.centroid.x, common.centroid.y)
-    for part in getattr(common, "geoms", [common]):
-        if all(part.distance(Point(place)) > 20 * CHORD_MM for place in shared):
-            return False, (part.centroid.x, part.centroid.y)
-    return None

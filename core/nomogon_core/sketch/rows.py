@@ -211,6 +211,33 @@ def equal_bends(v: Any, c: Any, d: Any) -> Any:
     return one - two
 
 
+def oval_end(v: Any, c: Any, d: Any) -> Any:
+    """Sine (c: 1, 0) or cosine (c: 0, 1) of the angle between an ellipse's tangent at a place on it and the run from
+    that place to another; v: centre, end of P, end of Q, the place, the other."""
+    px, py, qx, qy = v[2] - v[0], v[3] - v[1], v[4] - v[0], v[5] - v[1]
+    ex, ey, rx, ry = v[6] - v[0], v[7] - v[1], v[8] - v[6], v[9] - v[7]
+    p, q = px * px + py * py + TINY, qx * qx + qy * qy + TINY
+    u, w = (ex * px + ey * py) / p, (ex * qx + ey * qy) / q
+    tx, ty = u * qx - w * px, u * qy - w * py
+    t, r = np.sqrt(tx * tx + ty * ty) + TINY, np.sqrt(rx * rx + ry * ry) + TINY
+    tx, ty, rx, ry = tx / t, ty / t, rx / r, ry / r
+    # The tangent turned so that its product with the run is the sine or the cosine.
+    nx, ny = c[1] * tx - c[0] * ty, c[1] * ty + c[0] * tx
+    value = nx * rx + ny * ry
+    mx, my = c[1] * rx + c[0] * ry, c[1] * ry - c[0] * rx
+    gx, gy = (mx - value * tx) / t, (my - value * ty) / t  # by the tangent
+    by_u, by_w = gx * qx + gy * qy, -(gx * px + gy * py)
+    d[2] = -w * gx + by_u * (ex - 2 * u * px) / p
+    d[3] = -w * gy + by_u * (ey - 2 * u * py) / p
+    d[4] = u * gx + by_w * (ex - 2 * w * qx) / q
+    d[5] = u * gy + by_w * (ey - 2 * w * qy) / q
+    d[8], d[9] = (nx - value * rx) / r, (ny - value * ry) / r
+    of_e_x, of_e_y = by_u * px / p + by_w * qx / q, by_u * py / p + by_w * qy / q
+    d[6], d[7] = of_e_x - d[8], of_e_y - d[9]
+    d[0], d[1] = -(d[2] + d[4] + of_e_x), -(d[3] + d[5] + of_e_y)
+    return value
+
+
 # The kinds in the order of their numbers: (function, parameters, constants).
 KINDS = (
     (norm, 6, 3),
@@ -228,6 +255,7 @@ KINDS = (
     (on_cubic, 6, 0),
     (end_bend, 7, 1),
     (equal_bends, 10, 3),
+    (oval_end, 10, 2),
 )
 NUMBER_OF = {function: number for number, (function, _, _) in enumerate(KINDS)}
 WIDEST, MOST_CONSTANTS = 10, LINEAR + 1

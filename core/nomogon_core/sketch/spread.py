@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nomogon_core.geometry.curves import Ellipse
+from nomogon_core.geometry.curves import Ellipse, EllipticArc
 from nomogon_core.sketch.joint import U95, Joint
-from nomogon_core.sketch.model import ROUND
+from nomogon_core.sketch.model import OVAL
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch
@@ -51,7 +51,7 @@ def _estimate(sketch, scale_sigma):
     joint = Joint(sketch)
     joint.seal()
     for curve in sketch.curves.values():
-        if curve.u95 is not None and curve.kind in ("spline", "ellipse"):
+        if curve.u95 is not None and curve.kind in ("spline", *OVAL):
             # Its poles do not lie on it, so they go together wherever the curve may lie.
             at = np.array([joint.equations.point_at[point] for point in curve.points])
             for axis in (0, 1):
@@ -99,25 +99,28 @@ def _reach(joint, name, way):
         add(0, 1.0)
         slope[joint.equations.radius_at[name]] += 1.0
         return slope
-    if curve.kind == "ellipse":
+    if curve.kind in OVAL:
         shape = sketch.geometry(name)
-        turn = _extreme_turn(shape, way)
-        add(0, 1 - math.cos(turn) - math.sin(turn))
-        add(1, math.cos(turn))
-        add(2, math.sin(turn))
-        return slope
+        turn = _extreme_turn(shape.whole if isinstance(shape, EllipticArc) else shape, way)
+        if isinstance(shape, Ellipse) or _covers(shape.first, shape.sweep, turn):
+            add(0, 1 - math.cos(turn) - math.sin(turn))
+            add(1, math.cos(turn))
+            add(2, math.sin(turn))
+            return slope
     places = np.array([sketch.points[point] for point in curve.points])
     along = places @ way
-    if curve.kind == "arc" and _covers(sketch.geometry(name), math.atan2(way[1], way[0])):
-        add(0, 1.0)
-        slope[joint.equations.radius_at[name]] += 1.0
-        return slope
+    if curve.kind == "arc":
+        shape = sketch.geometry(name)
+        if _covers(shape.start_angle, shape.sweep, math.atan2(way[1], way[0])):
+            add(0, 1.0)
+            slope[joint.equations.radius_at[name]] += 1.0
+            return slope
     if curve.kind == "spline":
         piece, weights = _extreme_of_spline(places, way)
         for index, share in enumerate(weights):
             add(piece + index, share)
         return slope
-    ends = range(1, 3) if curve.kind in ROUND else range(2)
+    ends = range(len(at) - 2, len(at))
     best = max(along[index] for index in ends)
     tips = [index for index in ends if best - along[index] <= SAME_SHARE * joint.size]
     for index in tips:
@@ -125,9 +128,9 @@ def _reach(joint, name, way):
     return slope
 
 
-def _covers(arc, angle):
-    start = arc.start_angle if arc.sweep > 0 else arc.start_angle + arc.sweep
-    return (angle - start) % (2 * math.pi) < abs(arc.sweep)
+def _covers(first, sweep, angle):
+    start = first if sweep > 0 else first + sweep
+    return (angle - start) % (2 * math.pi) < abs(sweep)
 
 
 def _extreme_turn(shape: Ellipse, way):

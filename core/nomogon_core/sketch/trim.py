@@ -12,7 +12,7 @@ from scipy.interpolate import CubicSpline
 
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.crossings import at, crossings, nearest, part, span
-from nomogon_core.geometry.curves import Arc, Line, Spline, end_directions, ends, length, sample
+from nomogon_core.geometry.curves import Arc, EllipticArc, Line, Spline, end_directions, ends, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.dimensions import in_words
 from nomogon_core.sketch.model import CLOSED, Constraint
@@ -30,7 +30,7 @@ SAME_POINT_MM = 1e-5
 SHAPE_KINDS = ("distance", "across", "up", "equal", "midpoint", "symmetric", "on curve")
 DISTANCE_STEPS = 200
 LEAST_CHANGE_SHARE = 1e-3
-HELD_ON = ("line", "arc", "circle", "ellipse")
+HELD_ON = ("line", "arc", "circle", "ellipse", "elliptical arc")
 
 
 @attrs.frozen
@@ -49,7 +49,7 @@ def _meetings(sketch, name, curve):
 
 def trim(sketch: Sketch, name: str, place: tuple[float, float]) -> Trimmed:
     """Take away the part of a curve around a place, from where it meets others on one side to where it does on the
-    other. What is left of an ellipse is a spline of its shape.
+    other.
 
     Raises:
         SketchError: the curve meets no other.
@@ -139,6 +139,9 @@ def curve_like(sketch: Sketch, item: Curve, piece: Any, tips: Sequence[str]) -> 
         return edit.add_curve(
             sketch, "arc", (item.points[0], *(tips if piece.sweep > 0 else tips[::-1])), radius=piece.radius, **fields
         )
+    if isinstance(piece, EllipticArc):
+        order = tips if piece.sweep > 0 else tips[::-1]
+        return edit.add_curve(sketch, "elliptical arc", (*item.points[:3], *order), **fields)
     return edit.add_curve(sketch, "spline", (tips[0], *piece.points[1:-1], tips[1]), **fields)
 
 

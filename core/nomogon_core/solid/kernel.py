@@ -83,7 +83,7 @@ from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Vertex, TopoDS_Wire
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, closed_area, ends
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, closed_area, ends
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.planes import PLAN
 
@@ -218,9 +218,11 @@ def _edges_of_curve(curve, z):
     if isinstance(curve, Circle):
         return [BRepBuilderAPI_MakeEdge(gp_Circ(gp_Ax2(_point(curve.center, z), UP), curve.radius)).Edge()]
     if isinstance(curve, Ellipse):
-        turn = curve.angle if curve.semi_axes[0] >= curve.semi_axes[1] else curve.angle + math.pi / 2
-        frame = gp_Ax2(_point(curve.center, z), UP, gp_Dir(math.cos(turn), math.sin(turn), 0))
-        return [BRepBuilderAPI_MakeEdge(gp_Elips(frame, max(curve.semi_axes), min(curve.semi_axes))).Edge()]
+        return [BRepBuilderAPI_MakeEdge(_ellipse(curve, z, UP)).Edge()]
+    if isinstance(curve, EllipticArc):
+        axis = UP if curve.sweep > 0 else gp_Dir(0, 0, -1)
+        start, end = (_point(place, z) for place in ends(curve))
+        return [BRepBuilderAPI_MakeEdge(_ellipse(curve.whole, z, axis), start, end).Edge()]
     if isinstance(curve, Arc):
         start, end = ends(curve)
         axis = UP if curve.sweep > 0 else gp_Dir(0, 0, -1)
@@ -233,6 +235,12 @@ def _edges_of_curve(curve, z):
             poles.SetValue(index + 1, _point(place, z))
         edges.append(BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge())
     return edges
+
+
+def _ellipse(curve, z, axis):
+    turn = curve.angle if curve.semi_axes[0] >= curve.semi_axes[1] else curve.angle + math.pi / 2
+    frame = gp_Ax2(_point(curve.center, z), axis, gp_Dir(math.cos(turn), math.sin(turn), 0))
+    return gp_Elips(frame, max(curve.semi_axes), min(curve.semi_axes))
 
 
 def wire_of(named_curves: list[tuple[str, Any]], z: float) -> tuple[TopoDS_Wire, list[tuple]]:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline, bezier
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, EllipticArc, Line, Spline, bezier, ends
 from nomogon_core.picture.blur import radius_doubt
 from nomogon_core.trace import compiled_cubics
 
@@ -21,7 +21,11 @@ def signed_distance(points: np.ndarray, curve: Any) -> Any:
     if isinstance(curve, Circle):
         return np.hypot(points[:, 0] - curve.center[0], points[:, 1] - curve.center[1]) - curve.radius
     if isinstance(curve, Ellipse):
-        return _ellipse_distance(points, curve)
+        return _ellipse_distance(points, curve)[0]
+    if isinstance(curve, EllipticArc):
+        radial, angle = _ellipse_distance(points, curve.whole)
+        within = (angle - curve.first) * math.copysign(1, curve.sweep) % (2 * math.pi) <= abs(curve.sweep)
+        return np.where(within, radial, _to_ends(points, curve))
     if isinstance(curve, Line):
         start, run = np.array(curve.start), np.subtract(curve.end, curve.start)
         size = max(math.hypot(*run), 1e-12)
@@ -35,15 +39,7 @@ def signed_distance(points: np.ndarray, curve: Any) -> Any:
             (np.arctan2(spoke[:, 1], spoke[:, 0]) - curve.start_angle) * math.copysign(1, curve.sweep) % (2 * math.pi)
         )
         radial = np.hypot(spoke[:, 0], spoke[:, 1]) - curve.radius
-        first, last = (
-            np.array(end)
-            for end in (
-                (curve.center[0] + curve.radius * math.cos(a), curve.center[1] + curve.radius * math.sin(a))
-                for a in (curve.start_angle, curve.start_angle + curve.sweep)
-            )
-        )
-        to_ends = np.minimum(np.hypot(*(points - first).T), np.hypot(*(points - last).T))
-        return np.where(angle <= abs(curve.sweep), radial, to_ends)
+        return np.where(angle <= abs(curve.sweep), radial, _to_ends(points, curve))
     points, nearest = np.ascontiguousarray(points, float), None
     for control in curve.pieces():
         steps = max(24, int(np.hypot(*np.diff(control, axis=0).T).sum() / 3))
@@ -52,9 +48,14 @@ def signed_distance(points: np.ndarray, curve: Any) -> Any:
     return nearest
 
 
+def _to_ends(points, curve):
+    """Distances (n,) from the nearer end of a curve."""
+    return np.minimum(*(np.hypot(*(points - np.array(end)).T) for end in ends(curve)))
+
+
 def _ellipse_distance(points, ellipse):
-    """Signed distances (n,) from an ellipse, positive outside: Newton's method for the foot, from a start on the
-    evolute's side (Eberly 2013)."""
+    """Signed distances (n,) from an ellipse, positive outside, and the eccentric angles of the feet: Newton's method,
+    from a start on the evolute's side (Eberly 2013)."""
     a, b = ellipse.semi_axes
     turn = np.array([math.cos(ellipse.angle), math.sin(ellipse.angle)])
     away = np.asarray(points, float) - ellipse.center
@@ -67,7 +68,7 @@ def _ellipse_distance(points, ellipse):
         bend = (a * sin) ** 2 + (b * cos) ** 2 - a * cos * off_x - b * sin * off_y
         angle = angle - np.clip(slope / np.where(bend > 1e-9, bend, (a * sin) ** 2 + (b * cos) ** 2 + 1e-12), -0.5, 0.5)
     outside = (x / a) ** 2 + (y / b) ** 2 >= 1
-    return np.where(outside, 1, -1) * np.hypot(a * np.cos(angle) - x, b * np.sin(angle) - y)
+    return np.where(outside, 1, -1) * np.hypot(a * np.cos(angle) - x, b * np.sin(angle) - y), angle
 
 
 def distances_to_run(points: np.ndarray, line: np.ndarray) -> np.ndarray:
@@ -124,6 +125,7 @@ def distances_from(points: list[tuple[float, float]] | np.ndarray, curves: Seque
 
 
 def _in_box(contour, curve, margin=6.0):
+    curve = curve.whole if isinstance(curve, EllipticArc) else curve
     if isinstance(curve, Ellipse):
         low, high = np.subtract(curve.center, max(curve.semi_axes)), np.add(curve.center, max(curve.semi_axes))
     elif isinstance(curve, (Arc, Circle)):

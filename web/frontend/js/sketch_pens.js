@@ -18,6 +18,26 @@ function ellipsePath(center, tip, place) {
   return `M${tip.join(" ")}${half} ${far.join(" ")}${half} ${tip.join(" ")}Z`;
 }
 
+/** The ellipse about a centre with an axis through a place, cut to the arc between two others when these are there. */
+function ovalArcPath(center, tip, start, end) {
+  const reach = Math.max(far(center, tip), 1e-9);
+  const [ux, uy] = [(tip[0] - center[0]) / reach, (tip[1] - center[1]) / reach];
+  const own = ([x, y]) => [
+    (x - center[0]) * ux + (y - center[1]) * uy,
+    (y - center[1]) * ux - (x - center[0]) * uy,
+  ];
+  const [along, off] = own(start);
+  if (Math.abs(along) >= reach || Math.abs(off) < 1e-9) return polyline([center, start]);
+  const other = Math.abs(off) / Math.sqrt(1 - (along / reach) ** 2);
+  if (!end) return ellipsePath(center, tip, [center[0] - uy * other, center[1] + ux * other]);
+  const at = (place) => Math.atan2(own(place)[1] / other, own(place)[0] / reach);
+  const sweep = (at(end) - at(start) + 4 * Math.PI) % (2 * Math.PI);
+  const [c, s] = [Math.cos(at(end)) * reach, Math.sin(at(end)) * other];
+  const stop = [center[0] + c * ux - s * uy, center[1] + c * uy + s * ux];
+  const shape = `A${reach} ${other} ${(Math.atan2(uy, ux) * 180) / Math.PI} ${sweep > Math.PI ? 1 : 0} 1`;
+  return `M${start.join(" ")}${shape} ${stop.join(" ")}`;
+}
+
 /** A rough arc through three places, only to look at while drawing. */
 function arcPath(start, end, middle) {
   const [[x0, y0], [x1, y1], [x2, y2]] = [start, middle, end];
@@ -89,6 +109,20 @@ export function createPens({ board, drawing, caught, grid, command, send: ask, t
       show: (places) => [places.length < 3 ? polyline(places) : ellipsePath(...places), polyline(places.slice(0, 2))],
       send: async (items) => {
         await command("sketch.ellipse", { center: sent(items[0]), first: sent(items[1]), second: sent(items[2]) });
+        return [];
+      },
+    },
+    "oval-arc": {
+      full: 4,
+      next: [
+        "Click the end of one axis.",
+        "Click where the arc begins, off that axis.",
+        "Click where it ends; it runs counter-clockwise.",
+      ],
+      show: (places) => [polyline(places.slice(0, 2)), ...(places.length > 2 ? [ovalArcPath(...places)] : [])],
+      send: async (items) => {
+        const [center, tip, start, end] = items.map(sent);
+        await command("sketch.elliptical_arc", { center, tip, start, end });
         return [];
       },
     },

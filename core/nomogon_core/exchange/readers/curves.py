@@ -18,7 +18,7 @@ from ezdxf.disassemble import recursive_decompose
 
 from nomogon_core.errors import PictureError
 from nomogon_core.exchange.readers.vector import CSS_DPI, LARGEST_DRAWING, check_dxf, check_svg
-from nomogon_core.geometry.curves import Arc, Circle, Ellipse, Line, Spline, bounds, ellipse_pieces
+from nomogon_core.geometry.curves import Arc, Circle, Ellipse, EllipticArc, Line, Spline, bounds, moved
 from nomogon_core.quantity.units import MM_PER_INCH
 
 MOST_CURVES = 5000
@@ -72,20 +72,12 @@ def read_outlines(data: bytes, name: str) -> Outlines:
     if len(curves) > MOST_CURVES:
         raise PictureError(f"{name} holds {len(curves):,} curves; a sketch holds {MOST_CURVES:,}. Save a part of it.")
     (left, low), (right, high) = bounds(curves, 1e-3)
-    corner = np.array([left, low])
-    moved = {group: [[_shifted(curve, -corner) for curve in run] for run in runs] for group, runs in groups.items()}
-    return Outlines(moved, words, (right - left, high - low))
 
-
-def _shifted(curve, by):
     def place(point):
-        return tuple(np.add(point, by).tolist())
+        return point[0] - left, point[1] - low
 
-    if isinstance(curve, Line):
-        return Line(place(curve.start), place(curve.end))
-    if isinstance(curve, Spline):
-        return Spline([place(point) for point in curve.points])
-    return attrs.evolve(curve, center=place(curve.center))
+    shifted = {group: [[moved(curve, place) for curve in run] for run in runs] for group, runs in groups.items()}
+    return Outlines(shifted, words, (right - left, high - low))
 
 
 # --- SVG
@@ -225,10 +217,10 @@ class _Turned:
         return longer - shorter <= ROUND_SHARE * longer
 
     def curves(self) -> list[Any]:
-        """As a circular arc, or as cubics."""
+        """As an arc of a circle or of an ellipse."""
         if self.is_round:
             return [Arc(self.whole.center, self.whole.semi_axes[0], self.whole.angle + self.first, self.sweep)]
-        return ellipse_pieces(self.whole, self.first, self.first + self.sweep, 16)
+        return [EllipticArc(self.whole, self.first, self.sweep)]
 
     def goes_on(self, other: _Turned) -> bool:
         """Whether another lies on the same ellipse."""
@@ -321,7 +313,7 @@ def _dxf_ellipse(entity, unit):
     sweep = (entity.dxf.end_param - entity.dxf.start_param) % TURN or TURN
     if sweep > TURN - 1e-9:
         return [whole]
-    return ellipse_pieces(whole, entity.dxf.start_param, entity.dxf.start_param + sweep, 16)
+    return [EllipticArc(whole, entity.dxf.start_param, sweep)]
 
 
 def _bezier(path, unit):

@@ -12,7 +12,7 @@ import numpy as np
 from ezdxf import units as dxf_units
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, Line, bounds, ends, reverse
+from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, bounds, ends, reverse
 from nomogon_core.geometry.paths import number, path_data
 
 MARGIN_MM, VIEW_GAP_MM, LETTER_MM, MEETING_MM = 5.0, 15.0, 3.5, 1e-3
@@ -140,6 +140,17 @@ def views_svg(views: list[View], *, title: str) -> str:
     )
 
 
+def _add_ellipse(space, curve, layer):
+    """An ellipse, or an arc of one; DXF counts the parameter from the longer axis, counter-clockwise."""
+    whole = curve if isinstance(curve, Ellipse) else curve.whole
+    turned = int(np.argmax(whole.semi_axes)) * math.pi / 2
+    major, ratio = whole.at([turned])[0] - whole.center, min(whole.semi_axes) / max(whole.semi_axes)
+    run = (0.0, 2 * math.pi)
+    if isinstance(curve, EllipticArc):
+        run = tuple(sorted((curve.first - turned, curve.first + curve.sweep - turned)))
+    space.add_ellipse(whole.center, (*major, 0.0), ratio, *run, dxfattribs=layer)
+
+
 def dxf(outlines: list[tuple[Any, ...]]) -> bytes:
     """DXF (R2010) bytes of outlines at 1:1 in millimetres: LINE, ARC, CIRCLE, ELLIPSE and cubic SPLINE entities.
 
@@ -160,12 +171,8 @@ def dxf(outlines: list[tuple[Any, ...]]) -> bytes:
                 space.add_line(curve.start, curve.end, dxfattribs=layer)
             elif isinstance(curve, Circle):
                 space.add_circle(curve.center, curve.radius, dxfattribs=layer)
-            elif isinstance(curve, Ellipse):
-                longer = int(np.argmax(curve.semi_axes))
-                major = curve.at([longer * math.pi / 2])[0] - curve.center
-                space.add_ellipse(
-                    curve.center, (*major, 0.0), ratio=min(curve.semi_axes) / max(curve.semi_axes), dxfattribs=layer
-                )
+            elif isinstance(curve, (Ellipse, EllipticArc)):
+                _add_ellipse(space, curve, layer)
             elif isinstance(curve, Arc):
                 first, last = math.degrees(curve.start_angle), math.degrees(curve.start_angle + curve.sweep)
                 space.add_arc(curve.center, curve.radius, min(first, last), max(first, last), dxfattribs=layer)

@@ -171,6 +171,27 @@ def ellipse(
     return _ellipse_in_words(drawing.geometry(name))
 
 
+@command("sketch.elliptical_arc", sketch=ID, center=SPOT, tip=SPOT, start=SPOT, end=SPOT, construction=SWITCH)
+def elliptical_arc(
+    document: dict[str, Any],
+    *,
+    center: list[float],
+    tip: list[float],
+    start: list[float],
+    end: list[float],
+    construction: bool = False,
+    sketch: str = "",
+) -> str:
+    """An arc of an ellipse, counter-clockwise, from its centre, the end of one axis, the place where it begins, and one
+    toward which it ends."""
+    drawing = sketch_of(document, sketch)
+    spots = (place_of(center), place_of(tip), place_of(start), coordinates(drawing, end))
+    drawing, name = edit.add_elliptical_arc(drawing, *spots, construction=bool(construction))
+    store_sketch(document, sketch, drawing)
+    whole = drawing.geometry(name).whole
+    return f"Arc of {_ellipse_in_words(whole)[0].lower()}{_ellipse_in_words(whole)[1:]}"
+
+
 def _ellipse_in_words(curve):
     return f"Ellipse of {format_length(2 * curve.semi_axes[0])} × {format_length(2 * curve.semi_axes[1])} mm drawn"
 
