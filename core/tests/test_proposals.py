@@ -3,12 +3,10 @@
 import math
 import unittest
 
-import attrs
 import numpy as np
 
 from benchmarks.meant_parts import meant_part
 from benchmarks.proposals import SCALE_SIGMA, U95, holds, traced, true_sketch
-from core.tests.specimens import drawn
 from examples.parts import hole, rounded_polygon
 from nomogon_core.errors import SketchError
 from nomogon_core.job.commands import carry_out
@@ -85,13 +83,9 @@ class Proposals(unittest.TestCase):
         slanted, _ = edit.add_line(Sketch(), (0, 0), (30, 17), u95=U95, origin="t1")
         self.assertEqual(propose(slanted, SCALE_SIGMA), [])
 
-    def test_nothing_traced_says_nothing(self):
-        sketch = attrs.evolve(drawn(rounded_polygon([(0, 0), (9, 0), (0, 9)], [0] * 3)))
-        sketch = attrs.evolve(
-            sketch, curves={name: attrs.evolve(curve, u95=None) for name, curve in sketch.curves.items()}
-        )
-        with self.assertRaisesRegex(SketchError, "Nothing in this sketch was traced"):
-            propose(sketch)
+    def test_nothing_drawn_says_nothing(self):
+        with self.assertRaisesRegex(SketchError, "Nothing is drawn in this sketch yet"):
+            propose(Sketch())
 
     def test_accepting_adds_names_and_skips_what_follows(self):
         plate = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4)

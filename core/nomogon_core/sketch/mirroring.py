@@ -29,12 +29,14 @@ def _across(sketch, axis):
     return off, lambda places: np.asarray(places) - 2 * off(places)[:, None] * normal
 
 
-def images(sketch: Sketch, names: list[str], axis: str) -> tuple[dict[str, str], list[str]]:
+def images(
+    sketch: Sketch, names: list[str], axis: str, within: float = SAME_PLACE_MM
+) -> tuple[dict[str, str], list[str]]:
     """(point on the left -> its image on the right, points on the axis) of the points of some curves.
 
     Args:
         names: ids of curves that are mirror images of one another, or of themselves.
-        axis: id of the line.
+        axis: id of the line; within: millimetres by which images may be off.
     """
     points = list(dict.fromkeys(point for name in names for point in sketch.curves[name].points))
     places = np.array([sketch.points[point] for point in points])
@@ -44,17 +46,24 @@ def images(sketch: Sketch, names: list[str], axis: str) -> tuple[dict[str, str],
     pairs = {
         points[index]: points[nearest[index]]
         for index in range(len(points))
-        if side[index] > SAME_PLACE_MM and away[index] < SAME_PLACE_MM
+        if side[index] > within and away[index] < within
     }
-    return pairs, [points[index] for index in range(len(points)) if abs(side[index]) <= SAME_PLACE_MM]
+    return pairs, [points[index] for index in range(len(points)) if abs(side[index]) <= within]
 
 
 def tied_halves(sketch: Sketch, names: list[str], axis: str) -> Sketch:
-    """The sketch with the halves of some curves tied about a line, as far as they are not yet; nothing is solved.
+    """The sketch with the halves of some curves tied about a line, as far as they are not yet; nothing is solved."""
+    for constraint in ties_of_halves(sketch, names, axis):
+        sketch, _ = edit.add_constraint(sketch, constraint)
+    return sketch
+
+
+def ties_of_halves(sketch: Sketch, names: list[str], axis: str, within: float = SAME_PLACE_MM) -> list[Constraint]:
+    """What ties the halves of some curves about a line, as far as it is not there yet; see :func:`images`.
 
     Ends and control points are made symmetric and round curves equal: an arc's centre follows from its ends and radius.
     """
-    pairs, on_axis = images(sketch, names, axis)
+    pairs, on_axis = images(sketch, names, axis, within)
     curves = {name: sketch.curves[name] for name in names}
     centers = {curve.points[0]: name for name, curve in curves.items() if curve.kind == "arc"}
     ovals = {curve.points[0]: name for name, curve in curves.items() if curve.kind in OVAL}
@@ -77,10 +86,7 @@ def tied_halves(sketch: Sketch, names: list[str], axis: str) -> Sketch:
         if one in by_center and other in by_center
     ]
     there = {(item.kind, frozenset(item.of)) for item in sketch.constraints.values()}
-    for constraint in wanted:
-        if (constraint.kind, frozenset(constraint.of)) not in there:
-            sketch, _ = edit.add_constraint(sketch, constraint)
-    return sketch
+    return [constraint for constraint in wanted if (constraint.kind, frozenset(constraint.of)) not in there]
 
 
 def joints_of_one_half(sketch: Sketch, joints: tuple[tuple[str, str], ...], axis: str) -> list[tuple[str, str]]:

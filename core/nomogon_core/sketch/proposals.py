@@ -19,7 +19,7 @@ from nomogon_core.quantity.nominal import Size, nominal
 from nomogon_core.sketch import edit, rows
 from nomogon_core.sketch.dimensions import listed, new_dimension
 from nomogon_core.sketch.equations import Equations
-from nomogon_core.sketch.joint import Joint
+from nomogon_core.sketch.joint import U95, Joint
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.system import by_columns
 
@@ -30,6 +30,8 @@ MOST_CURVES = 400
 GATE, PAIR_GATE = 9.0, 11.8
 LEAST_SCORE, SURE = 3.5, 4.5
 PASSES = 3
+# Standard deviation of a place that is drawn freely, as a share of the sketch's size: common practice.
+FREEHAND_SHARE = 0.007
 FOLLOWS, LEAST_VARIANCE = 1e-5, 1e-15
 SMOOTH = math.radians(20)
 NEAR_AXES = math.radians(6)
@@ -80,28 +82,32 @@ class _Candidate:
     prior: float
 
 
-def _traced(sketch):
+def traced_curves(sketch: Sketch) -> list[str]:
+    """Ids of the curves that were traced and bound areas."""
     return [name for name, curve in sketch.curves.items() if curve.u95 is not None and not curve.construction]
 
 
 def candidates_of(sketch: Sketch) -> list[Constraint]:
     """All constraints that are judged."""
-    joint, names = Joint(sketch), _traced(sketch)
+    joint, names = Joint(sketch), traced_curves(sketch)
     return [Constraint(one.kind, one.of) for one in (*_on_axes(joint, names), *_pairs(joint, names))]
 
 
 def propose(sketch: Sketch, scale_sigma: float = 0.0) -> list[Proposal]:
-    """What a traced sketch says of what was meant, the surest first.
+    """What a traced sketch says of what was meant, the surest first; one that was only drawn is taken as drawn freely,
+    and says nothing about sizes.
 
     Args:
         scale_sigma: relative standard uncertainty of the picture's scale.
 
     Raises:
-        SketchError: nothing in it was traced, or there is too much.
+        SketchError: nothing is in it, or there is too much.
     """
-    names = _traced(sketch)
+    freehand = not traced_curves(sketch)
+    sketch = _as_measured(sketch)
+    names = traced_curves(sketch)
     if not names:
-        raise SketchError("Nothing in this sketch was traced, so that the picture says nothing about what was meant.")
+        raise SketchError("Nothing is drawn in this sketch yet, so that nothing says what was meant.")
     if len(names) > MOST_CURVES:
         raise SketchError(f"The sketch has {len(names)} traced curves; at most {MOST_CURVES} are judged together.")
     joint = Joint(sketch)
@@ -112,8 +118,17 @@ def propose(sketch: Sketch, scale_sigma: float = 0.0) -> list[Proposal]:
         joint.condition(row)
     taken = _accepted(joint, candidates, before)
     found = _in_words(sketch, taken)
-    found += _sizes(joint, names, taken, scale_sigma)
+    if not freehand:
+        found += _sizes(joint, names, taken, scale_sigma)
     return sorted(found, key=lambda one: -one.score)
+
+
+def _as_measured(sketch):
+    """The sketch itself, or, where nothing in it was traced, one whose curves are as uncertain as a hand draws them."""
+    if traced_curves(sketch):
+        return sketch
+    u95 = U95 * FREEHAND_SHARE * sketch.size()
+    return attrs.evolve(sketch, curves={name: attrs.evolve(one, u95=u95) for name, one in sketch.curves.items()})
 
 
 def _lines(sketch, names):
@@ -449,7 +464,7 @@ def conditioned(sketch: Sketch, constraints: list[Constraint]) -> Sketch:
     wanted = sketch
     for item in constraints:
         wanted, _ = edit.add_constraint(wanted, item)
-    joint = Joint(wanted)
+    joint = Joint(_as_measured(wanted))
     joint.seal()
     covariance, first = joint.covariance.copy(), joint.x.copy()
     for _ in range(PASSES):

@@ -36,6 +36,8 @@ ROUNDS, REFUTATIONS = 3, 3
 FINE_REACH = 3
 LEAST_TURN, MOST_FILLET_TURN = math.radians(12.0), math.radians(130.0)
 BOW_WINDOW_PX, LEAST_BOW_PX, BOW_NOISES = 9, 0.25, 2.5
+# Common practice: nobody draws a kink of a sixth of a degree, or an arc that turns and bows hardly more.
+WANDERING_PX, MOST_KINK, KINKS_AN_ARC = 0.5, math.radians(0.17), 9
 LONGEST_FLAT_PX, MOST_FLAT_TURN = 36, math.radians(16.0)
 TIP_REACH, LEAST_STANDING_BACK_PX, MOST_FILLET_SHARE = 14, 0.35, 0.6
 
@@ -237,7 +239,24 @@ def curvature_along(outline: Any, chain: Chain) -> np.ndarray:
 def with_small_fillets(outline: Any, chain: Chain) -> Chain:
     """The chain with short flat arcs where it has them as a short line between two weak corners, and an arc where a
     corner stands back."""
-    return _with_blunt_corners_rounded(outline, _with_flats_bent(outline, _with_lines_joined(outline, chain)))
+    straight = _with_lines_joined(outline, _with_hardly_bent_straight(outline, chain))
+    return _with_blunt_corners_rounded(outline, _with_flats_bent(outline, straight))
+
+
+def _with_hardly_bent_straight(outline, chain):
+    """The chain with a line for each arc that bends and turns so little that nobody draws it so: texture beside an edge
+    makes it wander."""
+    pieces = [
+        (LINE, first, last, None) if kind == ARC and _hardly_bends(outline, first, last) else (kind, first, last, given)
+        for kind, first, last, given in chain.pieces
+    ]
+    return attrs.evolve(chain, pieces=pieces)
+
+
+def _hardly_bends(outline, first, last):
+    radius = primitive(outline, ARC, first, last)[2]
+    size = last - first
+    return size < MOST_KINK * radius * KINKS_AN_ARC and size * size / (8 * radius) < WANDERING_PX
 
 
 def _with_lines_joined(outline, chain):
@@ -252,13 +271,20 @@ def _with_lines_joined(outline, chain):
             away = uniform_filter1d(
                 off_primitive(LINE, line, outline.points[np.arange(before[1], last + 1) % count]), BOW_WINDOW_PX
             )
-            if np.abs(away).max() < max(LEAST_BOW_PX, BOW_NOISES * chain.noise_px):
+            most = max(LEAST_BOW_PX, BOW_NOISES * chain.noise_px)
+            if np.abs(away).max() < (max(most, WANDERING_PX) if _kink(outline, before, after) < MOST_KINK else most):
                 pieces[index - 1] = (LINE, before[1], last, None)
                 corners.discard(after[1] % count)
                 del pieces[index]
                 continue
         index += 1
     return attrs.evolve(chain, pieces=pieces, corners=np.array(sorted(corners), np.int64))
+
+
+def _kink(outline, before, after):
+    """The angle between two neighbouring lines."""
+    (a, b), (c, d) = (primitive(outline, LINE, *piece[1:3])[:2] for piece in (before, after))
+    return abs(math.atan(math.tan(math.atan2(a * d - b * c, a * c + b * d))))
 
 
 def _with_flats_bent(outline, chain):

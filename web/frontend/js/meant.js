@@ -1,10 +1,12 @@
 // What the picture says about what was meant: proposals beside the Board, shown on it, taken together or singly.
 
+const FAR_SIGMAS = 10;
+
 /**
  * @param {{ ask: (path: string) => Promise<any>, command: (name: string, args: any) => Promise<any>,
- *   choose: (ids: any) => void, beside: (width: number) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
+ *   choose: (ids: any) => void, outline: (paths: string[]) => void, beside: (width: number) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
  */
-export function createMeant({ ask, command, choose, beside, say, release }) {
+export function createMeant({ ask, command, choose, outline, beside, say, release }) {
   const panel = document.getElementById("meant");
   const list = panel.querySelector("ul");
   const count = panel.querySelector(".count");
@@ -25,16 +27,20 @@ export function createMeant({ ask, command, choose, beside, say, release }) {
         const words = Object.assign(document.createElement("span"), { textContent: one.words });
         const far = Object.assign(document.createElement("span"), {
           className: "far",
-          textContent: `${one.sigmas.toFixed(1)} σ`,
+          textContent: one.sigmas < FAR_SIGMAS ? `${one.sigmas.toFixed(1)} σ` : "",
           title: "How far off it is, in standard deviations of the trace",
         });
         label.append(box, words, far);
         item.append(label);
         const show = () => {
           choose(one.of);
+          outline(one.line.length ? [`M${one.line.map((place) => place.join(" ")).join("L")}`] : []);
           item.classList.add("shown");
         };
-        const hide = () => item.classList.remove("shown");
+        const hide = () => {
+          item.classList.remove("shown");
+          outline([]);
+        };
         item.addEventListener("pointerenter", show);
         item.addEventListener("pointerleave", hide);
         box.addEventListener("focus", show);
@@ -52,8 +58,13 @@ export function createMeant({ ask, command, choose, beside, say, release }) {
   }
 
   take.addEventListener("click", async () => {
-    const chosen = proposals.filter((_, index) => ticked.has(index)).map((one) => one.constraints);
-    if (!(await command("sketch.accept", { proposals: chosen }))) return;
+    const chosen = proposals.filter((_, index) => ticked.has(index));
+    outline([]);
+    for (const one of chosen.filter((one) => one.command)) {
+      if (!(await command(one.command, one.arguments))) return;
+    }
+    const groups = chosen.filter((one) => !one.command).map((one) => one.constraints);
+    if (groups.length && !(await command("sketch.accept", { proposals: groups }))) return;
     choose([]);
     await load();
   });

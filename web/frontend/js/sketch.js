@@ -143,7 +143,15 @@ function beside(width) {
   board.beside = width;
   fit();
 }
-const meant = createMeant({ ask, command, choose, beside, say, release: () => tray.release() });
+const meant = createMeant({
+  ask,
+  command,
+  choose,
+  outline: (paths) => drawing.sketchOut(paths, null),
+  beside,
+  say,
+  release: () => tray.release(),
+});
 const findings = createFindings({
   board,
   drawing,

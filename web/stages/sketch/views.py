@@ -5,7 +5,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
-from nomogon_core.job.commands.edits import proposals_of
+from nomogon_core.job.meant import meant_by
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.kept import Kept
@@ -96,7 +96,7 @@ def meant(request, job_id):
     """What the traces of the open sketch say of what was meant."""
     here = here_for(request, job_id)
     key = (here.job.pk, here.job.version, here.sketch_id)
-    found = _meant.get(key) or _meant.put(key, proposals_of(here.document, here.sketch_id))
+    found = _meant.get(key) or _meant.put(key, meant_by(here.document, here.sketch_id))
     return JsonResponse(
         {
             "proposals": [
@@ -104,8 +104,11 @@ def meant(request, job_id):
                     "words": one.words,
                     "sigmas": one.sigmas,
                     "of": list(one.of),
-                    "sure": one.is_sure,
+                    "sure": one.sure,
                     "constraints": [_proposed(item) for item in one.constraints],
+                    "command": one.command,
+                    "arguments": one.arguments,
+                    "line": one.line,
                 }
                 for one in found
             ]

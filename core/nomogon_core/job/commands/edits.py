@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import attrs
 
@@ -19,24 +19,21 @@ from nomogon_core.job.sections import crosshair_near, picture_under, put_apart
 from nomogon_core.quantity.expression import evaluate
 from nomogon_core.quantity.units import format_length
 from nomogon_core.sentence import NUMBERS, Angle, Length
+from nomogon_core.sketch import edit
 from nomogon_core.sketch.blanks import Spot
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.dimensions import NAMES, refreshed
 from nomogon_core.sketch.edits import edit_called
 from nomogon_core.sketch.edits.corner import ways_at
-from nomogon_core.sketch.joint import U95
+from nomogon_core.sketch.figure import mirror_axis
+from nomogon_core.sketch.mirroring import ties_of_halves
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
-from nomogon_core.sketch.proposals import conditioned, propose
+from nomogon_core.sketch.proposals import conditioned, traced_curves
 from nomogon_core.sketch.solve import solve
 from nomogon_core.sketch.underhand import corner_radius
-from nomogon_core.trace.outlines import scale_u95
-
-if TYPE_CHECKING:
-    from nomogon_core.sketch.proposals import Proposal
 
 BLANKS = Record(rest=PLAIN)
 CONSTRAINT = Record({"kind": ID, "of": IDS, "value": Number(0, 1e5), "typed": TEXT}, required=("kind", "of"))
-MOST_ASKED = 12
 ARM_SHARE = 0.45
 
 
@@ -115,20 +112,6 @@ def _number(document, blank, text, unit, sketch):
     return {"typed": text, "value": value.number}
 
 
-def proposals_of(document: dict[str, Any], sketch: str = "") -> list[Proposal]:
-    """What a sketch's traces say of what was meant.
-
-    Raises:
-        SketchError: nothing in it was traced.
-    """
-    drawing = sketch_of(document, sketch)
-    traced = [curve for curve in drawing.curves.values() if curve.origin in document["traces"]]
-    fit = calibration_of(document, document["traces"][traced[0].origin]["picture"]) if traced else None
-    shapes = [drawing.geometry(name) for name, curve in drawing.curves.items() if curve in traced]
-    scale = max((scale_u95(fit, shape) for shape in shapes[:MOST_ASKED]), default=0.0) / U95 if fit else 0.0
-    return propose(drawing, scale)
-
-
 @command("sketch.accept", sketch=ID, proposals=Rows(Rows(CONSTRAINT, 1, 400), 1, 400))
 def accept(document: dict[str, Any], *, proposals: list[list[dict[str, Any]]], sketch: str = "") -> tuple[str, str]:
     """Constraints and standard sizes that were proposed from a trace: groups of constraints, added as far as they do
@@ -140,6 +123,25 @@ def accept(document: dict[str, Any], *, proposals: list[list[dict[str, Any]]], s
         if item.kind not in (*CONSTRAINTS, *DIMENSIONS) or (item.is_dimension and not item.value):
             raise SketchError(f"There is no constraint {item.kind!r} that could be accepted.")
         references(drawing, item.of)
+    return _take(document, sketch, drawing, wanted, "taken from what the picture says")
+
+
+@command("sketch.mirror_axis", sketch=ID)
+def impose_axis(document: dict[str, Any], *, sketch: str = "") -> tuple[str, str]:
+    """The line about which the traced curves are images of each other, as a construction line, with their ends made
+    symmetric about it; places move as little as the trace's uncertainty allows."""
+    sketch = sketch_id(document, sketch)
+    drawing = sketch_of(document, sketch)
+    found = mirror_axis(drawing, traced_curves(drawing))
+    if found is None:
+        raise SketchError("No line was found about which the traced curves are images of each other.")
+    drawing, axis = edit.add_line(drawing, found.start, found.end, construction=True)
+    wanted = ties_of_halves(drawing, list(found.of), axis, found.within)
+    return _take(document, sketch, drawing, wanted, "about the mirror axis")
+
+
+def _take(document, sketch, drawing, wanted, words):
+    """Constraints added as far as they do not follow from one another: what was done, and how far that moved places."""
     before, refused = drawing, []
     drawing = conditioned(drawing, wanted)
     for item in wanted:
@@ -165,4 +167,4 @@ def accept(document: dict[str, Any], *, proposals: list[list[dict[str, Any]]], s
     note = f"No point moved by more than {format_length(moved, digits=3)} mm."
     if refused:
         note += f" Left out, since they contradict the others: {', '.join(refused)}."
-    return f"{added} constraint{'s' if added != 1 else ''} taken from what the picture says", note
+    return f"{added} constraint{'s' if added != 1 else ''} {words}", note
