@@ -76,11 +76,12 @@ class Mirroring(unittest.TestCase):
         found = mirror_axis(sketch, list(sketch.curves))
         self.assertIsNotNone(found)
         self.assertTrue(found.whole)
-        way = np.subtract(found.end, found.start)
+        way = np.subtract(*found.run[::-1])
         told = math.atan2(way[1], way[0]) - (angle + math.pi / 2)
         self.assertLess(abs(math.remainder(told, math.pi)), 0.002)
+        self.assertAlmostEqual(math.remainder(found.askew - angle, math.pi / 2), 0, delta=0.002)
         normal = np.array([-way[1], way[0]]) / np.hypot(*way)
-        self.assertLess(abs(float(normal @ np.subtract((x, y), found.start))), 0.1)
+        self.assertLess(abs(float(normal @ np.subtract((x, y), found.run[0]))), 0.1)
 
     def test_what_is_no_image_of_itself_has_none(self):
         random = np.random.default_rng(8)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import attrs
 
 from nomogon_core.job.document import calibration_of, sketch_of
-from nomogon_core.sketch.figure import askew, mirror_axis
+from nomogon_core.sketch.figure import LEAST_ASKEW, Mirrored, askew, mirror_axis
 from nomogon_core.sketch.joint import U95
 from nomogon_core.sketch.proposals import propose, traced_curves
 from nomogon_core.trace.outlines import scale_u95
@@ -48,7 +48,8 @@ def meant_by(document: dict[str, Any], sketch: str = "") -> list[Suggestion]:
     """
     drawing = sketch_of(document, sketch)
     traced = [name for name in traced_curves(drawing) if drawing.curves[name].origin in document["traces"]]
-    found = [one for one in (_level(document, drawing, traced), _axis(drawing, traced)) if one]
+    mirrored = mirror_axis(drawing, traced)
+    found = [one for one in (_level(document, drawing, traced, mirrored), _axis(mirrored, traced)) if one]
     fit = calibration_of(document, document["traces"][drawing.curves[traced[0]].origin]["picture"]) if traced else None
     shapes = [drawing.geometry(name) for name in traced[:MOST_ASKED]]
     scale = max((scale_u95(fit, shape) for shape in shapes), default=0.0) / U95 if fit else 0.0
@@ -57,28 +58,36 @@ def meant_by(document: dict[str, Any], sketch: str = "") -> list[Suggestion]:
     ]
 
 
-def _level(document: dict[str, Any], drawing: Sketch, traced: list[str]) -> Suggestion | None:
-    """That the picture is to be turned, if its main edges lie askew."""
+def _level(
+    document: dict[str, Any], drawing: Sketch, traced: list[str], mirrored: Mirrored | None
+) -> Suggestion | None:
+    """That the picture is to be turned, if its main edges, or else its mirror axis, lie askew."""
     pictures = {document["traces"][drawing.curves[name].origin]["picture"] for name in traced}
     picture = pictures.pop() if len(pictures) == 1 else ""
     fit = calibration_of(document, picture) if picture else None
-    found = askew(drawing, traced) if fit else None
-    if not found or fit is None:
+    if fit is None:
         return None
-    start, end = fit.to_px(found.run).tolist()
+    edges = askew(drawing, traced)
+    if edges:
+        what, them, run, of = "The main edges lie", "they lie level and upright", edges.run, edges.lines
+        angle, sigmas, sure = edges.angle, abs(edges.angle) / edges.sigma, edges.is_sure
+    elif mirrored and abs(mirrored.askew) > LEAST_ASKEW:
+        what, them, run, of = "The mirror axis lies", "it stands upright or level", mirrored.run, mirrored.of
+        angle, sigmas, sure = mirrored.askew, mirrored.sigmas, mirrored.is_sure
+    else:
+        return None
+    start, end = fit.to_px(run).tolist()
     return Suggestion(
-        f"The main edges lie {abs(math.degrees(found.angle)):.2f}° askew; the picture is turned so that they lie level "
-        "and upright",
-        found.lines,
-        abs(found.angle) / found.sigma,
-        found.is_sure,
+        f"{what} {abs(math.degrees(angle)):.2f}° askew; the picture is turned so that {them}",
+        of,
+        sigmas,
+        sure,
         command="reference.level",
         arguments={"picture": picture, "start": start, "end": end},
     )
 
 
-def _axis(drawing: Sketch, traced: list[str]) -> Suggestion | None:
-    found = mirror_axis(drawing, traced)
+def _axis(found: Mirrored | None, traced: list[str]) -> Suggestion | None:
     if not found:
         return None
     count = f"All {len(found.of)}" if found.whole else f"{len(found.of)} of {len(traced)}"
@@ -88,5 +97,5 @@ def _axis(drawing: Sketch, traced: list[str]) -> Suggestion | None:
         found.sigmas,
         found.is_sure,
         command="sketch.mirror_axis",
-        line=(found.start, found.end),
+        line=found.run,
     )

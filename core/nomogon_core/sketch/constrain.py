@@ -61,8 +61,9 @@ def constrain(sketch: Sketch, constraint: Constraint) -> Change:
 def _refuse_doubles(sketch, constraint):
     for item in sketch.constraints.values():
         if item.kind == constraint.kind and set(item.of) == set(constraint.of):
-            what = item.name if item.is_dimension else item.kind
-            raise SketchError(f"{what} is there already; change or delete that one.")
+            if not item.is_dimension:
+                raise NotNeededError(f"{item.kind.capitalize()} is there already.")
+            raise SketchError(f"{item.name} is there already; change or delete that one.")
 
 
 def _list(sketch, names):

@@ -22,6 +22,8 @@ LEAST_SHARE, SURE_LINES, SURE_ANGLE = 0.5, 3, math.radians(20)
 MATCHED_SHARE, GATE, SURE_SIGMAS = 0.75, 2.5, 1.6
 LEAST_CURVES, TRIED, MOST_CELLS = 3, 24, 4000
 VOTE, VOTE_SHARE = math.radians(1.0), 0.02
+# Smooth joints are less sure along the edge than across it, and the middles of curves with them.
+ALONG, ROUGH_SHARES = 2.0, (0.03, 0.01, 0.003)
 MATCH_SIGMAS, BEYOND, SAME_AXIS = 6.0, 0.08, math.radians(1)
 
 
@@ -52,18 +54,23 @@ class Mirrored:
     """A line about which a figure is its own mirror image.
 
     Attributes:
-        start, end: of the line, in millimetres, a little beyond the figure.
+        run: its ends in millimetres, a little beyond the figure.
         of: ids of the curves that have an image; whole: whether all have.
         sigmas: rms distance of images from what they should be, in standard deviations of the trace.
         within: millimetres within which ends are taken as images of each other.
     """
 
-    start: tuple
-    end: tuple
+    run: tuple
     of: tuple
     whole: bool
     sigmas: float
     within: float
+
+    @property
+    def askew(self) -> float:
+        """Radians that it runs past level or upright, whichever is nearer."""
+        (x, y), (u, v) = self.run
+        return float(_rest(math.atan2(v - y, u - x)))
 
     @property
     def is_sure(self) -> bool:
@@ -119,7 +126,7 @@ def mirror_axis(sketch: Sketch, names: list[str]) -> Mirrored | None:
     middles = np.array([_middle(curve, sketch.curves[name].kind) for curve, name in zip(curves, names)])
     sizes = np.array([length(curve) for curve in curves])
     kinds = np.unique([sketch.curves[name].kind for name in names], return_inverse=True)[1]
-    sigma = np.array([_sigma(sketch, name) for name in names])
+    sigma = ALONG * np.array([_sigma(sketch, name) for name in names])
     found = None
     for angle, near in _voted(middles, sizes, kinds, sigma, sketch.size()):
         told = _matched(middles, sizes, kinds, sigma, angle, near)
@@ -132,9 +139,9 @@ def mirror_axis(sketch: Sketch, names: list[str]) -> Mirrored | None:
     way = np.array([math.cos(angle), math.sin(angle)])
     along = (np.array(list(sketch.points.values())) - center) @ way
     reach = BEYOND * sketch.size()
-    start, end = (tuple((center + at * way).tolist()) for at in (along.min() - reach, along.max() + reach))
+    run = tuple(tuple((center + at * way).tolist()) for at in (along.min() - reach, along.max() + reach))
     chosen = tuple(name for name, own in zip(names, mine) if own)
-    return Mirrored(start, end, chosen, bool(mine.all()), far, MATCH_SIGMAS * float(sigma.max()))
+    return Mirrored(run, chosen, bool(mine.all()), far, MATCH_SIGMAS * float(sigma.max()))
 
 
 def _middle(curve, kind):
@@ -168,17 +175,18 @@ def _voted(places, sizes, kinds, sigma, size):
     # A line near the border of a cell has its votes in the next one too.
     near = np.abs(cells[:, None] - cells[None]).max(axis=2) <= 1 if len(cells) <= MOST_CELLS else np.eye(len(cells))
     best = np.argsort(-(near @ total))[:TRIED]
-    return [((cells[cell, 0] + 0.5) * VOTE, through[votes == cell].mean(axis=0)) for cell in best]
+    return [(float(angle[votes == cell].mean()), through[votes == cell].mean(axis=0)) for cell in best]
 
 
 def _matched(places, sizes, kinds, sigma, angle, near):
     """(angle, a place on it, which have an image, rms in standard deviations) of a line; None where too little has."""
     tree, everyone = cKDTree(places), np.arange(len(places))
-    for widened in (4.0, 2.0, 1.0, 1.0):
+    size = float(np.ptp(places, axis=0).max())
+    for rough in (*ROUGH_SHARES, 0.0, 0.0):
         cos, sin = math.cos(2 * angle), math.sin(2 * angle)
         images = near + (places - near) @ np.array([[cos, sin], [sin, -cos]])
         away, partner = tree.query(images)
-        reach = widened * MATCH_SIGMAS * (sigma + sigma[partner])
+        reach = np.maximum(MATCH_SIGMAS * (sigma + sigma[partner]), rough * size)
         mine = (away < reach) & _alike(sizes, kinds, sigma, everyone, partner) & (partner[partner] == everyone)
         if sizes[mine].sum() < MATCHED_SHARE * sizes.sum():
             return None

@@ -79,14 +79,24 @@ def ties_of_halves(sketch: Sketch, names: list[str], axis: str, within: float = 
         if one in ovals
     ]
     wanted += [Constraint("on curve", (point, axis), source="traced") for point in on_axis if point not in centers]
-    by_center = {curve.points[0]: name for name, curve in curves.items() if curve.kind in ("arc", "circle")}
-    wanted += [
-        Constraint("equal", (by_center[one], by_center[other]), source="traced")
-        for one, other in pairs.items()
-        if one in by_center and other in by_center
-    ]
+    wanted += [Constraint("equal", pair, source="traced") for pair in _equal_rounds(curves, pairs, on_axis)]
     there = {(item.kind, frozenset(item.of)) for item in sketch.constraints.values()}
     return [constraint for constraint in wanted if (constraint.kind, frozenset(constraint.of)) not in there]
+
+
+def _equal_rounds(curves, pairs, on_axis):
+    """Circles whose centres are images of each other, and arcs whose ends are."""
+    image = pairs | {right: left for left, right in pairs.items()} | {point: point for point in on_axis}
+    places = {
+        name: frozenset(curve.points if curve.kind == "circle" else curve.points[1:])
+        for name, curve in curves.items()
+        if curve.kind in ("arc", "circle")
+    }
+    named = {(curves[name].kind, own): name for name, own in places.items()}
+    for name, own in places.items():
+        other = named.get((curves[name].kind, frozenset(image.get(point, "") for point in own)))
+        if other is not None and name < other:
+            yield name, other
 
 
 def joints_of_one_half(sketch: Sketch, joints: tuple[tuple[str, str], ...], axis: str) -> list[tuple[str, str]]:

@@ -363,11 +363,15 @@ def _sizes(joint, names, taken, scale_sigma):
     """Standard sizes of circles, arcs and the lengths of lines, one of each class of equal ones."""
     sketch = joint.sketch
     follow: dict[str, str] = {}
-    for candidate, _, _ in taken:
-        if candidate.kind == "equal":
-            one, other = (_root(follow, name) for name in candidate.of)
-            follow[other] = one
-    sized = {item.of for item in sketch.constraints.values() if item.is_dimension and item.driving}
+    for item in (*sketch.constraints.values(), *(candidate for candidate, _, _ in taken)):
+        if item.kind == "equal":
+            one, other = (_root(follow, name) for name in item.of)
+            follow |= {other: one} if other != one else {}
+    sized = {
+        tuple(_root(follow, one) for one in item.of)
+        for item in sketch.constraints.values()
+        if item.is_dimension and item.driving
+    }
     measured: list[tuple[str, tuple[str, ...], Size]] = []
     for name in names:
         curve = sketch.curves[name]

@@ -135,7 +135,7 @@ def impose_axis(document: dict[str, Any], *, sketch: str = "") -> tuple[str, str
     found = mirror_axis(drawing, traced_curves(drawing))
     if found is None:
         raise SketchError("No line was found about which the traced curves are images of each other.")
-    drawing, axis = edit.add_line(drawing, found.start, found.end, construction=True)
+    drawing, axis = edit.add_line(drawing, *found.run, construction=True)
     wanted = ties_of_halves(drawing, list(found.of), axis, found.within)
     return _take(document, sketch, drawing, wanted, "about the mirror axis")
 
