@@ -43,7 +43,7 @@ def plate_with_holes(random, steps):
     sketch = drawn(rounded_polygon([(0, 0), (120, 0), (120, 80), (0, 80)], [6] * 4))
     centres = []
     for index in range(steps - 2):
-        place = (12.0 + 19 * (index % 6), 12.0 + 14 * (index // 6))
+        place = (12.0 + 13.5 * (index % 8), 12.0 + 13.5 * (index // 8))
         sketch, name = edit.add_circle(sketch, place, 2.0 + float(random.uniform(0, 1)))
         centres.append(name)
     operations = [

@@ -27,7 +27,7 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_Sewing,
     BRepBuilderAPI_Transform,
 )
-from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepCheck import BRepCheck_Analyzer, BRepCheck_Shell, BRepCheck_Status
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
@@ -73,6 +73,7 @@ from OCP.TopAbs import (
     TopAbs_FACE,
     TopAbs_REVERSED,
     TopAbs_ShapeEnum,
+    TopAbs_SHELL,
     TopAbs_SOLID,
     TopAbs_State,
     TopAbs_VERTEX,
@@ -109,7 +110,7 @@ PLAIN_CURVES = (
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 TOUCHING_MM, SEWN_MM = 1e-6, 1e-4
-LEAST_SEEN_MM, LEVEL = 1e-6, 1e-9
+LEAST_SEEN_MM, LEVEL, ROUGH_MM = 1e-6, 1e-9, 1e-6
 CUSP = 1 - 1e-6
 BOOLEANS = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "overlap": BRepAlgoAPI_Common}
 
@@ -124,14 +125,20 @@ def is_failure(problem: Any) -> Any:
 
 
 class ShapeMap:
-    """Shapes to values by identity, as the kernel sees it."""
+    """Shapes to values by identity, as the kernel sees it.
+
+    Attributes:
+        told: what was worked out of the values, by name; it goes when they change.
+    """
 
     def __init__(self) -> None:
         self.index = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
         self.values = {}
+        self.told: dict[str, Any] = {}
 
     def put(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, value: Any) -> None:
         self.values[self.index.Add(shape)] = value
+        self.told = {}
 
     def get(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, default: Any = None) -> Any:
         return self.values.get(self.index.FindIndex(shape), default)
@@ -333,7 +340,7 @@ def stepped(areas: list[tuple[list[list[tuple[str, Any]]], float]]) -> Stepped |
                 sewing.Add(wall)
                 walls.append((wall, name))
     sewing.Perform()
-    found = parts_of(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    found = parts_of(sewing.SewedShape(), TopAbs_SHELL)
     if not found or sewing.NbFreeEdges():
         return None
     solids = [BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid() for shell in found]
@@ -642,7 +649,7 @@ def drafted_loop(
     for part in (maker.Shape(), *caps):
         sewing.Add(part)
     sewing.Perform()
-    if sewing.SewedShape().ShapeType() != TopAbs_ShapeEnum.TopAbs_SHELL:
+    if sewing.SewedShape().ShapeType() != TopAbs_SHELL:
         return None, [], []
     solid = outward(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid())
     sides = [(_sewn(sewing, side), name) for edge, name in named for side in items(maker.Generated(edge))]
@@ -843,49 +850,100 @@ def _edge_kind(edge):
     return "weighted"
 
 
+@attrs.define
+class Measured:
+    """A face as it looks out of its body.
+
+    Attributes:
+        sums: area, its share of the volume, and of the moments about the origin x, y, z.
+        box: low x, y, z, high negated; rough: whether that is only beyond the face, not at it.
+        valid: whether the kernel finds no fault in it.
+    """
+
+    sums: np.ndarray
+    box: np.ndarray
+    rough: bool
+    valid: bool
+
+
 class Measures:
-    """Area, share of the volume and of its moments, and box of faces that were measured: an operation leaves most faces
-    of a body as they are. Bounded, and begun anew when full."""
+    """:class:`Measured` of faces: an operation leaves most faces of a body as they are. Bounded, and begun anew when
+    full."""
 
     def __init__(self, most: int) -> None:
         self.most, self.kept = most, ShapeMap()
 
-    def of(self, face: TopoDS_Face) -> tuple[np.ndarray, np.ndarray]:
-        """((area, volume, moments about the origin x, y, z), (low x, y, z, high negated)) of a face as it looks out of
-        its body."""
+    def of(self, face: TopoDS_Face) -> Measured:
         known = self.kept.get(face)
         if known is not None and known[0] == face.Orientation():
             return known[1]
         if len(self.kept.values) >= self.most:
             self.kept = ShapeMap()
-        low, high = tight_box(face)
-        told = np.array([area_of_face(face), *_share_of(face)]), np.array([*low, *(-value for value in high)])
+        rough = BRepAdaptor_Surface(face).GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface
+        told = Measured(
+            np.array([area_of_face(face), *_share_of(face)]),
+            _as_least(_poles_box(face) if rough else tight_box(face)),
+            rough,
+            bool(BRepCheck_Analyzer(face).IsValid()),
+        )
         self.kept.put(face, (face.Orientation(), told))
         return told
+
+    def boxes(self, faces: list[TopoDS_Face]) -> np.ndarray:
+        """Boxes (n, 6) of faces, low x, y, z and high negated, exact where they make the box of all: a spline face is
+        only searched, which takes long, where its poles reach beyond the other faces."""
+        told = [self.of(face) for face in faces]
+        exact = np.min([one.box for one in told if not one.rough] or [np.full(6, np.inf)], axis=0)
+        for face, one in zip(faces, told):
+            if one.rough and (one.box < exact - ROUGH_MM).any():
+                one.box, one.rough = _as_least(tight_box(face)), False
+                exact = np.minimum(exact, one.box)
+        return np.array([one.box for one in told])
+
+
+def _as_least(box):
+    low, high = box
+    return np.array([*low, *(-value for value in high)])
+
+
+def _poles_box(face):
+    """The box of the poles of a spline face, which lies within."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(face, box, False)
+    return box.CornerMin().Coord(), box.CornerMax().Coord()
 
 
 _MEASURES = Measures(4000)
 
 
+def _closes(shape):
+    """Whether each shell of a shape is closed, with all its faces looking out."""
+    return all(
+        check.Closed(False) == check.Orientation(False) == BRepCheck_Status.BRepCheck_NoError
+        for check in (BRepCheck_Shell(TopoDS.Shell(shell)) for shell in parts_of(shape, TopAbs_SHELL))
+    )
+
+
 def facts_of(shape: TopoDS_Shape) -> Facts:
     """Facts of a body that is not empty."""
-    sums, boxes = zip(*(_MEASURES.of(face) for face in faces_of(shape)))
-    area, volume, *moments = np.sum(sums, axis=0).tolist()
-    box = np.min(boxes, axis=0)
+    faces = faces_of(shape)
+    told = [_MEASURES.of(face) for face in faces]
+    area, volume, *moments = np.sum([one.sums for one in told], axis=0).tolist()
+    box = np.min(_MEASURES.boxes(faces), axis=0)
     return Facts(
         volume,
         area,
         (tuple(box[:3].tolist()), tuple((0.0 - box[3:]).tolist())),
         tuple(moment / volume for moment in moments) if volume else (0.0, 0.0, 0.0),
         len(parts_of(shape, TopAbs_SOLID)),
-        bool(BRepCheck_Analyzer(shape).IsValid()),
+        all(one.valid for one in told) and _closes(shape),
     )
 
 
 def extreme_faces(shape: TopoDS_Shape) -> list[tuple[list[TopoDS_Face], list[TopoDS_Face]]]:
     """The faces that reach lowest and highest along x, y and z, first those that run least along it."""
     faces = faces_of(shape)
-    boxes = np.array([_MEASURES.of(face)[1] for face in faces])
+    boxes = _MEASURES.boxes(faces)
     least, runs = boxes.min(axis=0), -(boxes[:, :3] + boxes[:, 3:])
     found = []
     for axis in range(3):
@@ -902,8 +960,10 @@ def tight_box(shape: TopoDS_Shape) -> tuple[tuple[float, float, float], tuple[fl
     points along an axis. Only other curves and surfaces are left to the kernel's search, which is slow.
     """
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    others = Bnd_Box()
-    for edge in parts_of(shape, TopAbs_EDGE):
+    others, outermost = Bnd_Box(), shape
+    if shape.ShapeType() == TopAbs_FACE and plane_of(TopoDS.Face(shape)):
+        outermost = BRepTools.OuterWire_s(TopoDS.Face(shape))
+    for edge in parts_of(outermost, TopAbs_EDGE):
         points = _extreme_points(BRepAdaptor_Curve(TopoDS.Edge(edge)))
         if points is None:
             BRepBndLib.AddOptimal_s(edge, others, False, False)

@@ -57,7 +57,14 @@ def carried(
 
 
 def edge_names(shape: TopoDS_Shape, names: ShapeMap) -> list[tuple[TopoDS_Edge, str]]:
-    """(edge, name) of every edge that lies between two named faces."""
+    """(edge, name) of every edge that lies between two named faces; kept with the names, so never change it."""
+    known = names.told.get("edges")
+    if known is None or known[0] is not shape:
+        known = names.told["edges"] = shape, _edge_names(shape, names)
+    return known[1]
+
+
+def _edge_names(shape, names):
     found, told = _by_faces(shape, names), []
     at_ends = None
     for pair, edges in found.items():
