@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
@@ -200,7 +200,7 @@ def _joined(places):
     return numbers
 
 
-def about(curve):
+def about(curve: Any) -> float:
     """Length of a curve, of a spline that of its control polygon, which is never shorter."""
     if isinstance(curve, Spline):
         return float(np.hypot(*np.diff(np.asarray(curve.points), axis=0).T).sum())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED
@@ -37,12 +37,12 @@ def build(ask: Ask) -> dict[str, Body]:
     filling, names = [], ask.no_names()
     for loops in regions:
         if clearance:
-            loops = [_narrowed(loop, clearance, inner=index > 0) for index, loop in enumerate(loops)]
+            loops = [narrowed(loop, clearance, inner=index > 0) for index, loop in enumerate(loops)]
         filling.append(ask.prism(loops, -depth, rise + depth, names))
     return changed | ask.after(changed).put("new", "body", *ask.placed(filling, names, frame))
 
 
-def _narrowed(loop, clearance, *, inner):
+def narrowed(loop: list[tuple[str, Any]], clearance: float, *, inner: bool) -> list[tuple[str, Any]]:
     """A loop moved into its area; that lies to its left, but around a hole that is a whole circle or ellipse to the
     right."""
     called, curves = "+".join(sorted({name for name, _ in loop})), [curve for _, curve in loop]

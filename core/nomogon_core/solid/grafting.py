@@ -1,0 +1,275 @@
+"""Areas laid around a face, raised or sunk to a constant depth, without a boolean: the face gets their outlines as
+holes, and walls and caps are sewn in, which have the same outlines in the parameters of a parallel surface.
+
+Where an outline leaves the face or runs over its seam, solids between the parallel surfaces stand in for it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import attrs
+import numpy as np
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Sewing,
+)
+from OCP.BRepClass import BRepClass_FaceClassifier
+from OCP.BRepFill import BRepFill
+from OCP.BRepLib import BRepLib
+from OCP.collections import Array1_gp_Pnt2d, HArray1_gp_Pnt2d
+from OCP.Geom2d import Geom2d_BezierCurve
+from OCP.Geom2dAPI import Geom2dAPI_Interpolate
+from OCP.Geom2dConvert import Geom2dConvert
+from OCP.gp import gp_Pnt2d
+from OCP.TopAbs import TopAbs_FORWARD, TopAbs_SHELL, TopAbs_State
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+
+from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import (
+    Arc,
+    Circle,
+    Ellipse,
+    EllipticArc,
+    Line,
+    as_pieces,
+    bezier,
+    ellipse_pieces,
+    ends,
+)
+from nomogon_core.solid.developing import Development
+from nomogon_core.solid.kernel import faces_of, outward, parts_of
+
+A_TURN, ON_A_CURVE, SEWN_MM, MEETS_MM = 16, 25, 1e-5, 1e-6
+CHECKED = 9
+
+
+@attrs.frozen
+class Piece:
+    """One curve of an outline in the parameters of a surface: its name, and how it runs there."""
+
+    name: str
+    run: Any = attrs.field(repr=False)
+
+
+@attrs.frozen
+class Laid:
+    """An area laid out on a surface: loops of :class:`Piece`, the outer one first, and its number.
+
+    Attributes:
+        inside: places (n, 2) in the surface's parameters, all along its outlines.
+    """
+
+    loops: list
+    number: int
+    inside: np.ndarray = attrs.field(repr=False)
+
+
+def cubics_of(curve: Any) -> list[np.ndarray]:
+    """A plane curve as cubics, arrays (4, 2): exact but for round ones, which are good to 7e-8 of their size."""
+    if isinstance(curve, Line):
+        a, b = np.array(curve.start), np.array(curve.end)
+        return [np.array([a, a + (b - a) / 3, b - (b - a) / 3, b])]
+    if isinstance(curve, (Circle, Arc)):
+        whole = Ellipse(curve.center, (curve.radius, curve.radius), 0.0)
+        first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
+        return [np.array(piece.points) for piece in ellipse_pieces(whole, first, first + sweep, A_TURN)]
+    if isinstance(curve, Ellipse):
+        return [np.array(piece.points) for piece in ellipse_pieces(curve, 0.0, 2 * math.pi, A_TURN)]
+    if isinstance(curve, EllipticArc):
+        return [np.array(piece.points) for piece in as_pieces(curve, A_TURN)]
+    return list(curve.pieces())
+
+
+def together(areas: list[list[list[tuple[str, Any]]]]) -> list[list[list[tuple[str, Any]]]]:
+    """Areas without the curves between two of them, so that neighbours are one."""
+    times: dict[str, int] = {}
+    for area in areas:
+        for loop in area:
+            for name, _ in loop:
+                times[name] = times.get(name, 0) + 1
+    if all(count == 1 for count in times.values()):
+        return areas
+    left = [[[(name, curve) for name, curve in loop if times[name] == 1] for loop in area] for area in areas]
+    whole = [area for area, kept in zip(areas, left) if all(len(a) == len(b) for a, b in zip(area, kept))]
+    loose = [one for area, kept in zip(areas, left) if area not in whole for loop in kept for one in loop]
+    return whole + [[loop] for loop in _chained(loose)]
+
+
+def _chained(loose):
+    """Curves one after another, in closed loops."""
+    loops, left = [], list(loose)
+    while left:
+        loop = [left.pop()]
+        while True:
+            tip = ends(loop[-1][1])
+            following = (
+                None
+                if tip is None
+                else next((one for one in left if math.dist(ends(one[1])[0], tip[1]) < MEETS_MM), None)
+            )
+            if following is None:
+                break
+            left.remove(following)
+            loop.append(following)
+        loops.append(loop)
+    return loops
+
+
+def laid(areas: list[list[list[tuple[str, Any]]]], development: Development) -> list[Laid]:
+    """Areas, as loops of (name, curve), laid out on a face: the outer loops run counter-clockwise in its parameters,
+    the inner ones clockwise."""
+    found = []
+    for number, area in enumerate(areas, 1):
+        loops, seen = [], []
+        for order, loop in enumerate(area):
+            controls = [(name, control) for name, curve in loop for control in cubics_of(curve)]
+            places = np.vstack([bezier(control, np.linspace(0, 1, CHECKED)[:-1]) for _, control in controls])
+            around = development.parameters(places)
+            if (_turns_left(around) > 0) != (order == 0):
+                controls = [(name, control[::-1]) for name, control in controls[::-1]]
+            loops.append([Piece(name, _run(control, development)) for name, control in controls])
+            seen.append(around)
+        found.append(Laid(loops, number, np.vstack(seen)))
+    return found
+
+
+def _turns_left(polygon):
+    (x, y), (u, v) = polygon.T, np.roll(polygon, -1, axis=0).T
+    return float((x * v - u * y).sum())
+
+
+def _run(control, development):
+    """A cubic of the sketch as a curve in the parameters of a surface."""
+    if development.is_affine:
+        poles = Array1_gp_Pnt2d(1, 4)
+        for index, (u, v) in enumerate(development.parameters(control).tolist(), 1):
+            poles.SetValue(index, gp_Pnt2d(u, v))
+        return Geom2dConvert.CurveToBSplineCurve_s(Geom2d_BezierCurve(poles))
+    places = development.parameters(bezier(control, np.linspace(0, 1, ON_A_CURVE)))
+    points = HArray1_gp_Pnt2d(1, len(places))
+    for index, (u, v) in enumerate(places.tolist(), 1):
+        points.SetValue(index, gp_Pnt2d(u, v))
+    maker = Geom2dAPI_Interpolate(points, False, 1e-9)
+    maker.Perform()
+    return maker.Curve()
+
+
+def lies_within(face: TopoDS_Face, areas: Sequence[Laid]) -> bool:
+    """Whether areas lie within a face, clear of its borders and its seam."""
+    return all(
+        BRepClass_FaceClassifier(face, gp_Pnt2d(u, v), 1e-6).State() == TopAbs_State.TopAbs_IN
+        for area in areas
+        for u, v in area.inside.tolist()
+    )
+
+
+def _edges_on(surface, loop):
+    """Edges of a loop on a surface, which share their vertices."""
+    corners = [
+        BRepBuilderAPI_MakeVertex(surface.Value(*piece.run.Value(piece.run.FirstParameter()).Coord())).Vertex()
+        for piece in loop
+    ]
+    edges = []
+    for index, piece in enumerate(loop):
+        maker = BRepBuilderAPI_MakeEdge(piece.run, surface, corners[index], corners[(index + 1) % len(loop)])
+        if not maker.IsDone():
+            raise OperationError("A curve of these areas cannot be laid on that face; make it longer or leave it out.")
+        BRepLib.BuildCurves3d_s(maker.Edge())
+        edges.append(maker.Edge())
+    return edges
+
+
+def _wire(edges):
+    maker = BRepBuilderAPI_MakeWire()
+    for edge in edges:
+        maker.Add(edge)
+    return maker.Wire()
+
+
+@attrs.frozen
+class Grown:
+    """A solid, and what its new faces are: (face, role, name of the curve or number of the area)."""
+
+    solid: TopoDS_Shape
+    named: list
+
+
+def grafted(body: TopoDS_Shape, face: TopoDS_Face, development: Development, areas: list[Laid], rise: float) -> Grown:
+    """A body whose face is raised, or sunk where ``rise`` is negative, within some areas that lie in it.
+
+    Raises:
+        OperationError: the result does not close.
+    """
+    far = development.parallel(rise)
+    near = development.surface
+    rest = BRepBuilderAPI_MakeFace(TopoDS.Face(face.Oriented(TopAbs_FORWARD)))
+    added: list[tuple[Any, str, Any]] = []
+    for area in areas:
+        caps = []
+        for order, loop in enumerate(area.loops):
+            feet, tips = _edges_on(near, loop), _edges_on(far, loop)
+            caps.append(_wire(tips))
+            around = TopoDS.Wire(_wire(feet).Reversed())
+            if order == 0:
+                rest.Add(around)
+            else:
+                island = BRepBuilderAPI_MakeFace(near, around, True).Face()
+                added.append((island, "island", f"{area.number}.{order}"))
+            added += [(BRepFill.Face_s(foot, tip), "side", piece.name) for foot, tip, piece in zip(feet, tips, loop)]
+        added.append((_capped(far, caps), "top" if rise > 0 else "floor", area.number))
+    kept = [one for one in faces_of(body) if not one.IsSame(face)]
+    rest_face = TopoDS.Face(rest.Face().Oriented(face.Orientation()))
+    sewing, solid = _sewn_solid([*kept, rest_face, *(one for one, _, _ in added)])
+    named = [(_became(sewing, one), role, of) for one, role, of in added]
+    carried = [(_became(sewing, one), "kept", one) for one in kept] + [(_became(sewing, rest_face), "kept", face)]
+    return Grown(solid, named + carried)
+
+
+def between(development: Development, area: Laid, low: float, high: float) -> Grown:
+    """The solid over an area between two surfaces parallel to a face.
+
+    Raises:
+        OperationError: it does not close.
+    """
+    bottom, top = development.parallel(low), development.parallel(high)
+    rows = [[_edges_on(surface, loop) for loop in area.loops] for surface in (bottom, top)]
+    added: list[tuple[Any, str, Any]] = [
+        (_capped(surface, [_wire(edges) for edges in row]), role, area.number)
+        for surface, row, role in ((bottom, rows[0], "floor"), (top, rows[1], "top"))
+    ]
+    for loop, feet, tips in zip(area.loops, *rows):
+        added += [(BRepFill.Face_s(foot, tip), "side", piece.name) for foot, tip, piece in zip(feet, tips, loop)]
+    sewing, solid = _sewn_solid([one for one, _, _ in added])
+    return Grown(solid, [(_became(sewing, one), role, of) for one, role, of in added])
+
+
+def _capped(surface, wires):
+    maker = BRepBuilderAPI_MakeFace(surface, wires[0], True)
+    for wire in wires[1:]:
+        maker.Add(wire)
+    return maker.Face()
+
+
+def _sewn_solid(faces):
+    sewing = BRepBuilderAPI_Sewing(SEWN_MM)
+    for face in faces:
+        sewing.Add(face)
+    sewing.Perform()
+    shells = parts_of(sewing.SewedShape(), TopAbs_SHELL)
+    if len(shells) != 1 or sewing.NbFreeEdges():
+        raise OperationError(
+            "These areas cannot be laid on that face: they do not close there. Look for areas that touch, or overlap "
+            "the border of the face."
+        )
+    return sewing, outward(BRepBuilderAPI_MakeSolid(TopoDS.Shell(shells[0])).Solid())
+
+
+def _became(sewing, face):
+    return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face

@@ -1,0 +1,168 @@
+"""Lay areas around a face that is not flat, to a constant depth: raised, sunk, or let in as a body of its own."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from nomogon_core.errors import OperationError
+from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
+from nomogon_core.solid import grafting
+from nomogon_core.solid.developing import development_of
+from nomogon_core.solid.operations.inlay import narrowed
+from nomogon_core.solid.sentence import BodyBlank, Faces, Regions
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.asking import Ask
+    from nomogon_core.solid.bodies import Body
+
+ORDER = 5.5
+SUNK_FROM_MM = 0.5
+MOST_STRETCH = 0.5
+
+
+def build(ask: Ask) -> dict[str, Body]:
+    frame, regions = ask.regions("regions")
+    body, faces = ask.faces("face")
+    if len(faces) > 1:
+        raise OperationError("Areas are laid around one face; choose one.")
+    depth, result = ask.number("depth"), ask.choice("result")
+    spots = _spots(regions)
+    development = development_of(faces[0], frame, spots, ask.number("turn"), ask.number("along"))
+    areas, stretch = grafting.laid(grafting.together(regions), development), development.stretch(spots)
+    if stretch > MOST_STRETCH:
+        raise OperationError(
+            f"Laid on that face these areas would be stretched by up to {100 * stretch:.0f} %; lay smaller ones there, "
+            "or choose another place."
+        )
+    rise = depth if result == "raised" else -depth
+    if grafting.lies_within(faces[0], areas):
+        grown = grafting.grafted(body.shape, faces[0], development, areas, rise)
+        names = _named(ask, grown, body)
+        changed = ask.replaced(body, grown.solid, names, grows=rise > 0)
+    else:
+        changed = _by_solids(ask, body, development, areas, rise)
+    if result != "filled":
+        return changed
+    filling = regions
+    if ask.number("clearance"):
+        filling = [
+            [narrowed(loop, ask.number("clearance"), inner=index > 0) for index, loop in enumerate(area)]
+            for area in grafting.together(regions)
+        ]
+    tools, names = [], ask.no_names()
+    for area in grafting.laid(grafting.together(filling), development):
+        tools.append(_solid(ask, development, area, -depth, ask.number("rise"), names))
+    return changed | ask.after(changed).put("new", "body", tools, names)
+
+
+def _spots(areas):
+    """Places (n, 2) all along the outlines of areas."""
+    curves = [curve for area in areas for loop in area for _, curve in loop]
+    return np.vstack([control[::3] for curve in curves for control in grafting.cubics_of(curve)])
+
+
+def _called(ask, role, of):
+    return ask.called(f"{role}({of})")
+
+
+def _named(ask, grown, body):
+    names = ask.no_names()
+    for face, role, of in grown.named:
+        name = body.names.get(of) if role == "kept" else _called(ask, role, of)
+        if name is not None:
+            names.put(face, name)
+    return names
+
+
+def _solid(ask, development, area, low, high, names):
+    """The solid over an area between two depths; its faces are named in ``names``."""
+    grown = grafting.between(development, area, low, high)
+    for face, role, of in grown.named:
+        names.put(face, _called(ask, role, of))
+    return grown.solid
+
+
+def _by_solids(ask, body, development, areas, rise):
+    """The body with solids added or cut, where areas run over the seam or the border of their face."""
+    low, high = (-SUNK_FROM_MM, rise) if rise > 0 else (rise, SUNK_FROM_MM)
+    tools, names = [], ask.no_names()
+    for area in areas:
+        tools.append(_solid(ask, development, area, low, high, names))
+    return ask.put_into(body.name, "add" if rise > 0 else "cut", tools, names)
+
+
+_FILLING: tuple[Any, ...] = (
+    BodyBlank("body", asks="Type the name of the new body.", empty="a name", when="result", makes="filled"),
+    Clause(
+        offer="clearance",
+        parts=(
+            ", with a clearance of",
+            Length(
+                "clearance",
+                asks="Type how far the filling stays from the walls.",
+                empty="a clearance",
+                usual="0.1 mm",
+                usual_in="1/256 in",
+            ),
+        ),
+    ),
+    Clause(
+        offer="standing out",
+        parts=(
+            ", standing out by",
+            Length(
+                "rise",
+                asks="Type how far the filling stands out of the face.",
+                empty="a height",
+                usual="0.4 mm",
+                usual_in="1/64 in",
+            ),
+        ),
+    ),
+)
+
+DECLARATION = Declaration(
+    kind="wrap",
+    title="Wrap",
+    shelf="Shape",
+    told="Click the areas that are laid around a face.",
+    sentence=(
+        "Wrap",
+        Regions("regions", asks="Click areas of a sketch that lies in front of the face.", empty="areas"),
+        "around",
+        Faces("face", asks="Click a face that is not flat.", empty="a face"),
+        ",",
+        Choice(
+            "result",
+            asks="What they become there.",
+            options={"raised": "raised", "sunk": "sunk", "filled": "sunk and filled with new body"},
+        ),
+        When("result", ("filled",), _FILLING),
+        "by",
+        Length("depth", asks="Type how high or deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
+        Clause(
+            offer="turned",
+            parts=(
+                ", turned around it by",
+                Angle("turn", asks="Type how far around its axis.", empty="an angle", usual="90°"),
+            ),
+        ),
+        Clause(
+            offer="moved along",
+            parts=(
+                ", moved along it by",
+                Length("along", asks="Type how far along its axis.", empty="a length", usual="5 mm", usual_in="1/4 in"),
+            ),
+        ),
+        ".",
+    ),
+    build=build,
+    example={
+        "regions": {"sketch": "s2", "names": ["region c4"]},
+        "face": {"body": "b1", "names": ["op1.side(c1)"]},
+        "result": "raised",
+        "depth": "0.8 mm",
+    },
+)
