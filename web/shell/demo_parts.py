@@ -58,6 +58,13 @@ class Drawn:
         self.do("solid.add", kind=kind, title=title, blanks=blanks)
         return list(self.document["operations"])[-1]
 
+    def bee(self, sketch, width, place):
+        """The workshop's bee, from a drawing in a file."""
+        told = read_outlines(BEE.read_bytes(), BEE.name)
+        drawing = {"file": Shelf(self.job).keep(outline_bytes(told), "application/json"), "group": ""}
+        blanks = {"drawing": drawing, "width": width, "place": place, "facing": "same"}
+        self.do("sketch.edit", kind="drawing", sketch=sketch, blanks=blanks)
+
     def body(self):
         return next(iter(self.document["bodies"]))
 
@@ -207,10 +214,7 @@ def hive_tag(user):
     upright = {"body": demo.body(), "rule": {"at": "upright"}}
     demo.add("fillet", edges=upright, radius="5 mm")
     mark = demo.do("sketch.new", title="Mark", plane={"body": demo.body(), "face": f"{tag}.top"}).made
-    told = read_outlines(BEE.read_bytes(), BEE.name)
-    drawing = {"file": Shelf(demo.job).keep(outline_bytes(told), "application/json"), "group": ""}
-    blanks = {"drawing": drawing, "width": "34 mm", "place": [22, 27], "facing": "same"}
-    demo.do("sketch.edit", kind="drawing", sketch=mark, blanks=blanks)
+    demo.bee(mark, "34 mm", [22, 27])
     demo.add(
         "inlay",
         "Bee",
@@ -227,4 +231,50 @@ def hive_tag(user):
     return demo.build()
 
 
-PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal, hive_tag)
+def lid_boss(user):
+    """A cone on a lid, with the workshop's bee raised around it."""
+    demo = Drawn(user, "Lid boss", "FLA-037")
+    rims = demo.lines((0, 0), (36, 0), (36, 4), (24, 4), (16, 26), (0, 26))
+    demo.do("sketch.lay_on", sketch="s1", plane="front")
+    boss = demo.add("revolve", "Boss", regions=demo.regions(), axis="z", extent="full", result="new", body="Boss")
+    mark = demo.do("sketch.new", title="Mark", plane="front").made
+    demo.bee(mark, "17 mm", [0, 14])
+    demo.add(
+        "wrap",
+        "Bee",
+        regions=demo.regions(mark),
+        face={"body": demo.body(), "names": [f"{boss}.side({rims[3]})"]},
+        result="raised",
+        depth="0.8 mm",
+    )
+    demo.add("fillet", edges={"body": demo.body(), "rule": {"at": "top"}}, radius="2 mm")
+    return demo.build()
+
+
+def spring_guide(user):
+    """A tube on a flange, with its number sunk around it."""
+    demo = Drawn(user, "Smoker spring guide", "FLA-038")
+    demo.circle(0, 0, 20)
+    outer, bore = demo.circle(0, 0, 12), demo.circle(0, 0, 8)
+    names = demo.regions()["names"]
+    tube = {"sketch": "s1", "names": [f"region {outer}"]}
+    flange = {"sketch": "s1", "names": [name for name in names if name != f"region {bore}"]}
+    usual = {"extent": "by", "way": "up"}
+    demo.add("extrude", "Flange", regions=flange, length="4 mm", result="new", body="Guide", **usual)
+    guide = demo.add("extrude", "Tube", regions=tube, length="46 mm", result="add", body=demo.body(), **usual)
+    number = demo.do("sketch.new", title="Number", plane="front").made
+    text = {"words": "FLA-038", "font": "bold", "height": "7 mm", "from": "middle", "place": [0, 24]}
+    demo.do("sketch.edit", kind="text", sketch=number, blanks=text)
+    demo.add(
+        "wrap",
+        "Number",
+        regions=demo.regions(number),
+        face={"body": demo.body(), "names": [f"{guide}.side({outer})"]},
+        result="sunk",
+        depth="0.6 mm",
+    )
+    demo.do("body.set", name=demo.body(), field="material", text="aluminium")
+    return demo.build()
+
+
+PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal, hive_tag, lid_boss, spring_guide)

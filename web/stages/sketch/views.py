@@ -5,8 +5,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
-from nomogon_core.job.meant import meant_by
 from nomogon_core.job.document import sketch_of
+from nomogon_core.job.meant import meant_by
 from nomogon_core.job.tracing import departures, teeth
 from nomogon_core.kept import Kept
 from nomogon_core.quantity.units import format_length
