@@ -261,7 +261,7 @@ TRAYS = {
         },
     ),
     "solid": (
-        *({"name": shelf, "tools": _operations(shelf)} for shelf in ("Shape", "Edges", "Again", "Bodies")),
+        *({"name": shelf, "tools": _operations(shelf)} for shelf in ("Shape", "Marks", "Edges", "Again", "Bodies")),
         {
             "name": "Planes",
             "tools": (

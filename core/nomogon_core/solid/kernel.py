@@ -36,7 +36,6 @@ from OCP.BRepGProp import (
     BRepGProp_Domain,
     BRepGProp_Face,
     BRepGProp_Vinert,
-    BRepGProp_VinertGK,
 )
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
@@ -110,7 +109,7 @@ PLAIN_CURVES = (
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 TOUCHING_MM, SEWN_MM = 1e-6, 1e-4
-LEAST_SEEN_MM, LEVEL, ROUGH_MM = 1e-6, 1e-9, 1e-6
+LEAST_SEEN_MM, LEVEL, ROUGH_MM, FINE = 1e-6, 1e-9, 1e-6, 1e-8
 CUSP = 1 - 1e-6
 BOOLEANS = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "overlap": BRepAlgoAPI_Common}
 
@@ -218,7 +217,7 @@ def _point(place, z=0.0):
     return gp_Pnt(float(place[0]), float(place[1]), float(z))
 
 
-def _edges_of_curve(curve, z):
+def edges_of_curve(curve: Any, z: float) -> list[TopoDS_Edge]:
     """Kernel edges of one plane curve at height z, run the way the curve runs."""
     if isinstance(curve, Line):
         return [BRepBuilderAPI_MakeEdge(_point(curve.start, z), _point(curve.end, z)).Edge()]
@@ -262,7 +261,7 @@ def wire_of(named_curves: list[tuple[str, Any]], z: float) -> tuple[TopoDS_Wire,
     maker = BRepBuilderAPI_MakeWire()
     named = []
     for name, curve in named_curves:
-        for edge in _edges_of_curve(curve, z):
+        for edge in edges_of_curve(curve, z):
             maker.Add(edge)
             if not maker.IsDone():
                 raise OperationError(
@@ -335,7 +334,7 @@ def stepped(areas: list[tuple[list[list[tuple[str, Any]]], float]]) -> Stepped |
         for bottom, top in pairwise(levels):
             if top - bottom < LEVEL:
                 continue
-            for edge in _edges_of_curve(curves[name], bottom):
+            for edge in edges_of_curve(curves[name], bottom):
                 wall = TopoDS.Face(BRepPrimAPI_MakePrism(edge, gp_Vec(0, 0, top - bottom)).Shape())
                 sewing.Add(wall)
                 walls.append((wall, name))
@@ -803,7 +802,7 @@ def volume_properties(shape: TopoDS_Shape) -> GProp_GProps:
     if _exact(shape):
         BRepGProp.VolumeProperties_s(shape, properties)
     elif any(map(_is_rational, faces_of(shape))):
-        BRepGProp.VolumePropertiesGK_s(shape, properties, 1e-6, False, True)
+        BRepGProp.VolumeProperties_s(shape, properties, FINE, False)
     else:
         BRepGProp.VolumeProperties_s(
             ShapeCustom.ConvertToBSpline_s(shape, True, False, True, False), properties, 1e-5, True
@@ -827,14 +826,11 @@ def _share_of(face):
         face = TopoDS.Face(ShapeCustom.ConvertToBSpline_s(face, True, False, True, False))
     loaded, domain = BRepGProp_Face(True), BRepGProp_Domain(face)
     loaded.Load(face)
-    share = None if plain else BRepGProp_Vinert(loaded, domain, origin, origin, 1e-5)
+    # Splines with weights are no polynomials, so that they are told by ever finer steps.
+    share = None if plain else BRepGProp_Vinert(loaded, domain, origin, origin, FINE if weighted else 1e-5)
     if share is None or not share.Mass():
         share = BRepGProp_Vinert(loaded, domain, origin, origin)
-    mass = share.Mass()
-    # Splines with weights are no polynomials, so that rule is a little off; its moments exactly would take minutes.
-    exact = BRepGProp_VinertGK(loaded, domain, origin, origin, 1e-6, False, False).Mass() if weighted else mass
-    ratio = exact / mass if mass else 1.0
-    return exact, *(ratio * mass * value for value in share.CentreOfMass().Coord())
+    return share.Mass(), *(share.Mass() * value for value in share.CentreOfMass().Coord())
 
 
 def _edge_kind(edge):

@@ -60,7 +60,7 @@ def narrowed(loop: list[tuple[str, Any]], clearance: float, *, inner: bool) -> l
 DECLARATION = Declaration(
     kind="inlay",
     title="Inlay",
-    shelf="Shape",
+    shelf="Marks",
     told="Click the areas that are sunk into a face.",
     sentence=(
         "Sink",

@@ -126,7 +126,7 @@ _FILLING: tuple[Any, ...] = (
 DECLARATION = Declaration(
     kind="wrap",
     title="Wrap",
-    shelf="Shape",
+    shelf="Marks",
     told="Click the areas that are laid around a face.",
     sentence=(
         "Wrap",
