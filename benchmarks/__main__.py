@@ -6,8 +6,8 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice", "calibration", "trace", "unseen", "job", "running", "sketch", "solid")
-SEEDED = ("unseen", "job", "running", "sketch", "solid")
+NAMES = ("slice", "calibration", "trace", "unseen", "job", "running", "sketch", "solid", "marks")
+SEEDED = ("unseen", "job", "running", "sketch", "solid", "marks")
 
 
 def main(arguments):

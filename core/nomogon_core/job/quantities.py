@@ -27,7 +27,7 @@ from nomogon_core.quantity.expression import (
     renamed,
     uncertainty,
 )
-from nomogon_core.quantity.screws import SCREWS
+from nomogon_core.quantity.named import NAMED
 from nomogon_core.quantity.units import angle_of, length_of, number_of
 from nomogon_core.sketch.constrain import set_value
 from nomogon_core.solid.operations import declaration
@@ -245,7 +245,7 @@ def web_of(document: dict[str, Any]) -> Web:
     uses = {}
     for item in items:
         if item.typed and any(name in item.typed for name in callable_names):
-            used = [name for name in names_in(item.typed, [*callable_names, *SCREWS]) if name in callable_names]
+            used = [name for name in names_in(item.typed, [*callable_names, *NAMED]) if name in callable_names]
             if used:
                 uses[item.id] = used
     return Web(items, by_name, uses)
@@ -254,7 +254,7 @@ def web_of(document: dict[str, Any]) -> Web:
 def environment(document: dict[str, Any], web: Web | None = None) -> dict[str, Known]:
     """{name: :class:`Known`} of all quantities, with where their uncertainty comes from."""
     web = web or web_of(document)
-    known = dict(SCREWS)
+    known = dict(NAMED)
     for item in web.in_order():
         shares = {item.id: item.u95 / 2} if item.u95 else {}
         used = web.uses.get(item.id, ())
@@ -321,7 +321,7 @@ def read_number(
     own = [*web.by_name, *sizes]
     used = []
     if any(name in text for name in own):
-        used = [name for name in names_in(text, [*own, *SCREWS]) if name in own]
+        used = [name for name in names_in(text, [*own, *NAMED]) if name in own]
     late = [name for name in used if name in sizes and name not in web.by_name]
     if late:
         if at not in document["operations"]:
@@ -428,7 +428,7 @@ def rename(document: dict[str, Any], own: str, name: str) -> str:
         raise InputError("That quantity is not in the job any more.")
     name = check_name(document, name, own)
     web = web_of(document)
-    callable_names = [*web.by_name, *_told_by_solid(document), *SCREWS]
+    callable_names = [*web.by_name, *_told_by_solid(document), *NAMED]
     for other in web.items:
         if item.name in web.uses.get(other.id, ()):
             _retype(document, other, renamed(other.typed, item.name, name, callable_names))
@@ -444,7 +444,7 @@ def rename_body(document: dict[str, Any], old: str, new: str) -> None:
 def rename_in_all(document: dict[str, Any], names: dict[str, str]) -> None:
     """Carry new names of what only the solid tells into the expressions that use it."""
     web = web_of(document)
-    before = [*web.by_name, *names, *SCREWS]
+    before = [*web.by_name, *names, *NAMED]
     for item in web.items:
         text = item.typed
         for old, new in names.items():

@@ -8,7 +8,7 @@ from fractions import Fraction
 import attrs
 import numpy as np
 
-from nomogon_core.quantity.screws import CLEARANCE
+from nomogon_core.quantity.named import CLEARANCE
 
 INCH_MM = 25.4
 CLEARANCE_HOLES = {screw: medium for screw, (_, medium, _) in CLEARANCE.items()}

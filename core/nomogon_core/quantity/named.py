@@ -1,7 +1,10 @@
-"""Sizes of metric screws that expressions can call by name: ``M4`` is the clearance hole, medium; ``M4 fine``,
-``M4 coarse``, ``M4 head`` and ``M4 head height`` are others."""
+"""Sizes that expressions can call by name: of metric screws, where ``M4`` is the clearance hole, medium, and ``M4
+fine``, ``M4 coarse``, ``M4 head`` and ``M4 head height`` are others; and of finger rings, where ``ring 54`` is the
+inside diameter."""
 
 from __future__ import annotations
+
+import math
 
 from nomogon_core.quantity.expression import LENGTH, Known
 
@@ -29,12 +32,15 @@ HEADS = {
     "M10": (16.0, 10.0),
     "M12": (18.0, 12.0),
 }
+# A ring's size is its inside circumference in millimetres (ISO 8653, from memory).
+RINGS = range(38, 77)
 
 
 def _sizes():
     for screw, holes in CLEARANCE.items():
         yield from zip((f"{screw} fine", screw, f"{screw} coarse"), holes)
         yield from zip((f"{screw} head", f"{screw} head height"), HEADS[screw])
+    yield from ((f"ring {size}", size / math.pi) for size in RINGS)
 
 
-SCREWS = {name: Known(size, LENGTH) for name, size in _sizes()}
+NAMED = {name: Known(size, LENGTH) for name, size in _sizes()}

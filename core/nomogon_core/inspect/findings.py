@@ -1,0 +1,263 @@
+"""The checks of a part as findings: each with its number, its place, a sentence with its reason, and a remedy."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import attrs
+
+from nomogon_core.inspect import corners, lying, thin
+from nomogon_core.inspect.making import Making
+from nomogon_core.inspect.meshed import Meshed
+from nomogon_core.solid.facts import is_sound
+from nomogon_core.solid.planes import operation_of
+
+if TYPE_CHECKING:
+    from nomogon_core.solid.bodies import Body
+
+MOST_OF_A_KIND = 6
+HANGS_MM2, FOOT_SHARE = 1.0, 0.02
+WALLS, GAPS = "wall", "gap"
+
+
+@attrs.frozen
+class Finding:
+    """One thing found.
+
+    Attributes:
+        key: stays while it is the same thing; body: id; severity: "mend", "know" or "well".
+        title, number, sentence: in words; operations: ids of those that made its faces, which the words call {0}, {1} …
+        place: (x, y, z) it is about, or None; faces: names of the faces to show.
+        remedy: {"words", "command", "arguments"} or None.
+    """
+
+    key: str
+    body: str
+    severity: str
+    title: str
+    number: str
+    sentence: str = ""
+    operations: tuple[str, ...] = ()
+    place: tuple[float, float, float] | None = None
+    faces: tuple[str, ...] = ()
+    remedy: dict[str, Any] | None = None
+
+
+def inspected(bodies: dict[str, Body], making: Making, apart: frozenset[str] = frozenset()) -> list[Finding]:
+    """Everything found on all bodies, what is to be mended first.
+
+    Args:
+        apart: ids of bodies that may be of several pieces.
+    """
+    found: list[Finding] = []
+    for name, body in bodies.items():
+        found.append(_whole(body, name in apart))
+        found += CHECKS[making.way](Meshed(body), making)
+    rank = {"mend": 0, "know": 1, "well": 2}
+    return sorted(found, key=lambda one: rank[one.severity])
+
+
+def _whole(body, apart):
+    sound = is_sound(attrs.asdict(body.facts), apart=apart)
+    pieces = f"{body.facts.solids} solid{'s' if body.facts.solids != 1 else ''}"
+    if sound:
+        return Finding(f"whole {body.name}", body.name, "well", "Closed, valid", pieces)
+    return Finding(
+        f"whole {body.name}", body.name, "mend", "Not one closed, valid solid", pieces, "Look at the Build sheet."
+    )
+
+
+def _at(place):
+    return "({:.1f}, {:.1f}, {:.1f})".format(*(round(value, 1) + 0.0 for value in place))
+
+
+def _thin(meshed: Meshed, least: float, reason: str, *, gaps: bool = False) -> list[Finding]:
+    kind = GAPS if gaps else WALLS
+    told = []
+    for one in thin.thin_places(meshed, least, gaps=gaps)[:MOST_OF_A_KIND]:
+        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        beside = " and ".join(f"{{{index}}}" for index in range(len(makers)))
+        runs = "tapers to an edge" if one.tapers else f"is {one.size:.2f} mm"
+        told.append(
+            Finding(
+                f"{kind} {meshed.body.name} {' '.join(one.faces)}",
+                meshed.body.name,
+                "mend",
+                "Narrow gap" if gaps else "Thin wall",
+                f"{one.size:.2f} mm",
+                f"{reason} It {runs} at {_at(one.place)}, between faces of {beside}.",
+                makers,
+                one.place,
+                one.faces,
+            )
+        )
+    if not told:
+        words = "Gaps are wide enough" if gaps else "Walls are thick enough"
+        told.append(Finding(f"{kind}s {meshed.body.name}", meshed.body.name, "well", words, f"{least:.2f} mm and more"))
+    return told
+
+
+def _printing(meshed: Meshed, making: Making) -> list[Finding]:
+    nozzle = making.numbers["nozzle"]
+    walls = _thin(meshed, 2 * nozzle, f"Two widths of the nozzle are {2 * nozzle:.2f} mm (common practice).")
+    gaps = _thin(
+        meshed, nozzle, f"A gap narrower than the nozzle, {nozzle:.2f} mm, closes up (common practice).", gaps=True
+    )
+    return [*walls, *gaps, *_hanging(meshed, making), *_bed(meshed, making), *_holes(meshed)]
+
+
+def _hanging(meshed, making):
+    most = making.numbers["hang"]
+    now = lying.lying(meshed, making.up, most)
+    name = meshed.body.name
+    if now.hanging < HANGS_MM2:
+        return [Finding(f"hangs {name}", name, "well", "Nothing hangs", f"foot {now.foot:.0f} mm²")]
+    best = lying.best_way(meshed, most)
+    remedy, turned = None, "No way to lie is better."
+    if best and best.hanging < 0.8 * now.hanging:
+        left = "nothing hangs" if best.hanging < HANGS_MM2 else f"only {best.hanging:.0f} mm² hang"
+        turned = f"Laid another way, {left}."
+        remedy = {"words": "Lay it that way", "command": "inspect.lay", "arguments": {"up": list(best.up)}}
+    makers = tuple(dict.fromkeys(operation_of(face) for face in now.faces))[:3]
+    return [
+        Finding(
+            f"hangs {name}",
+            name,
+            "mend",
+            "Overhang",
+            f"{now.steepest:.0f}° · {now.hanging:.0f} mm²",
+            f"Steeper than {most:.0f}° needs support (common practice), most of it at {_at(now.worst)}. {turned}",
+            makers,
+            now.worst,
+            now.faces,
+            remedy,
+        )
+    ]
+
+
+def _bed(meshed, making):
+    bed, tall = (making.numbers["bed_x"], making.numbers["bed_y"]), making.numbers["bed_z"]
+    fit = lying.bed_fit(meshed, making.up, bed)
+    height = lying.lying(meshed, making.up, 90.0).height
+    name, sizes = meshed.body.name, f"{fit.sizes[0]:.0f} × {fit.sizes[1]:.0f} × {height:.0f}"
+    if fit.slack < 0 or height > tall:
+        why = (
+            f"The bed takes {bed[0]:g} × {bed[1]:g} × {tall:g} mm, turned any way. Split the part, or take another bed."
+        )
+        return [Finding(f"bed {name}", name, "mend", "Too large for the bed", sizes, why)]
+    turned = f", turned by {fit.turn:.0f}°" if fit.turn else ""
+    return [Finding(f"bed {name}", name, "well", "Fits the bed", f"{sizes} of {bed[0]:g} × {bed[1]:g}{turned}")]
+
+
+def _holes(meshed):
+    """That printed holes come out small."""
+    radii = sorted({round(radius, 3) for radius in corners.bores(meshed)})
+    if not radii:
+        return []
+    sizes = ", ".join(f"Ø {2 * radius:.2f}" for radius in radii[:4])
+    why = "Common practice: printed holes come out 0.1 to 0.4 mm undersize and are drilled or drawn larger."
+    return [Finding(f"holes {meshed.body.name}", meshed.body.name, "know", "Holes will print small", sizes, why)]
+
+
+def _cutting(meshed: Meshed, making: Making) -> list[Finding]:
+    kerf, bridge = making.numbers["kerf"], making.numbers["bridge"]
+    walls = _thin(meshed, bridge, f"A bridge narrower than {bridge:.2f} mm burns or breaks (common practice).")
+    gaps = _thin(meshed, kerf, f"The beam takes away {kerf:.2f} mm, so a narrower slot comes out wider.", gaps=True)
+    sheet = (making.numbers["sheet_x"], making.numbers["sheet_y"])
+    fit = lying.bed_fit(meshed, making.up, sheet)
+    name, sizes = meshed.body.name, f"{fit.sizes[0]:.0f} × {fit.sizes[1]:.0f}"
+    if fit.slack < 0:
+        why = f"The sheet is {sheet[0]:g} × {sheet[1]:g} mm."
+        return [*walls, *gaps, Finding(f"bed {name}", name, "mend", "Too large for the sheet", sizes, why)]
+    return [
+        *walls,
+        *gaps,
+        Finding(f"bed {name}", name, "well", "Fits the sheet", f"{sizes} of {sheet[0]:g} × {sheet[1]:g}"),
+    ]
+
+
+def _milling(meshed: Meshed, making: Making) -> list[Finding]:
+    cutter, reach = making.numbers["cutter"], making.numbers["reach"]
+    told = _thin(meshed, making.numbers["wall"], "A thinner wall chatters under the cutter (common practice).")
+    told += _thin(meshed, cutter, f"A cutter of Ø {cutter:.2f} mm does not get in.", gaps=True)
+    found = corners.inside_corners(meshed, making.up, cutter / 2)
+    for one in found[:MOST_OF_A_KIND]:
+        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        deep = f" It is {one.height:.1f} mm deep, more than the reach of {reach:.1f} mm." if one.height > reach else ""
+        told.append(
+            Finding(
+                f"corner {meshed.body.name} {' '.join(one.faces)}",
+                meshed.body.name,
+                "mend",
+                "Sharp inside corner" if one.radius == 0 else "Tight inside corner",
+                f"R {one.radius:.2f}",
+                f"A cutter of Ø {cutter:.2f} mm leaves R {cutter / 2:.2f} in the corner at {_at(one.place)}.{deep} Round "
+                "it with a fillet, or take a thinner cutter.",
+                makers,
+                one.place,
+                one.faces,
+            )
+        )
+    if not found:
+        told.append(
+            Finding(
+                f"corners {meshed.body.name}",
+                meshed.body.name,
+                "well",
+                "The cutter reaches all corners",
+                f"Ø {cutter:g}",
+            )
+        )
+    return told
+
+
+def _casting(meshed: Meshed, making: Making) -> list[Finding]:
+    least, inside = making.numbers["draft"], making.numbers["inside"]
+    told = _thin(meshed, making.numbers["wall"], "Metal does not run into thinner walls (common practice).")
+    steep, name = corners.steep_sides(meshed, making.up, least), meshed.body.name
+    if steep:
+        makers = tuple(dict.fromkeys(operation_of(face) for face in steep.faces))[:3]
+        told.append(
+            Finding(
+                f"draft {name}",
+                name,
+                "mend",
+                "Too little draft",
+                f"{steep.least:.1f}° · {steep.area:.0f} mm²",
+                f"A pattern needs {least:g}° to come out of the mould (common practice: 1° to 3°); most is missing at "
+                f"{_at(steep.place)}. Add a draft to the operation.",
+                makers,
+                steep.place,
+                steep.faces,
+            )
+        )
+    else:
+        told.append(Finding(f"draft {name}", name, "well", "All sides have draft", f"{least:g}° and more"))
+    for one in corners.inside_corners(meshed, making.up, inside)[:MOST_OF_A_KIND]:
+        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        why = (
+            f"Castings tear at inside corners under R {inside:g} (common practice), here at {_at(one.place)}. Round it."
+        )
+        told.append(
+            Finding(
+                f"corner {name} {' '.join(one.faces)}",
+                name,
+                "mend",
+                "Sharp inside corner",
+                f"R {one.radius:.2f}",
+                why,
+                makers,
+                one.place,
+                one.faces,
+            )
+        )
+    return told
+
+
+CHECKS: dict[str, Callable[[Meshed, Making], list[Finding]]] = {
+    "printing": _printing,
+    "cutting": _cutting,
+    "milling": _milling,
+    "casting": _casting,
+}

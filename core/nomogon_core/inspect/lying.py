@@ -1,0 +1,126 @@
+"""How a part lies to be printed: what hangs, what it stands on, whether it fits, and the best way to lay it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import attrs
+import numpy as np
+from scipy.spatial import ConvexHull, QhullError
+from shapely import MultiPoint, Point, convex_hull
+
+from nomogon_core.inspect.meshed import Meshed
+
+ON_BED_MM, LEVEL = 0.05, 0.999
+TURNS_DEGREES = 0.1
+MOST_WAYS = 24
+SAME_WAY = 3
+
+
+@attrs.frozen
+class Lying:
+    """What a way to lie comes to.
+
+    Attributes:
+        up: unit vector away from the bed.
+        hanging: square millimetres that are steeper than allowed; worst: place of the largest such triangle's face;
+            steepest: degrees from upright of the steepest part of it; faces: names of the faces that hang.
+        foot: square millimetres that touch the bed; height: millimetres.
+    """
+
+    up: tuple[float, float, float]
+    hanging: float
+    worst: tuple[float, float, float]
+    steepest: float
+    faces: tuple[str, ...]
+    foot: float
+    height: float
+
+
+def lying(meshed: Meshed, up: Sequence[float], most_degrees: float) -> Lying:
+    """What hangs, and what stands on the bed, where the part is laid with a direction up.
+
+    Args:
+        most_degrees: how far from upright a face may lean over without support.
+    """
+    up = np.asarray(up, float) / np.linalg.norm(up)
+    heights = meshed.corners @ up
+    low, lean = float(heights.min()), meshed.normals @ up
+    over = (lean < -math.sin(math.radians(most_degrees)) - 1e-6) & (heights.mean(axis=1) > low + ON_BED_MM)
+    foot = (lean < -LEVEL) & (heights.max(axis=1) < low + ON_BED_MM)
+    worst, steepest, faces = (0.0, 0.0, 0.0), 0.0, ()
+    if over.any():
+        by_face = np.bincount(meshed.owner[over], meshed.areas[over], minlength=len(meshed.faces))
+        face = int(by_face.argmax())
+        mine = over & (meshed.owner == face)
+        worst = tuple(np.average(meshed.corners[mine].mean(axis=1), axis=0, weights=meshed.areas[mine]).tolist())
+        steepest = math.degrees(math.asin(min(1.0, float(-lean[over].min()))))
+        faces = tuple(meshed.name(int(one)) for one in np.flatnonzero(by_face > 0))
+    told = tuple(up.tolist())
+    return Lying(
+        told,
+        float(meshed.areas[over].sum()),
+        worst,
+        steepest,
+        faces,
+        float(meshed.areas[foot].sum()),
+        float(heights.max() - low),
+    )
+
+
+def ways_to_lie(meshed: Meshed) -> list[np.ndarray]:
+    """Directions up in which the part stands by itself: on the facets of its hull that hold its centre of mass, the
+    largest first."""
+    try:
+        hull = ConvexHull(meshed.vertices)
+    except QhullError:
+        return []
+    facets: dict[tuple, list[int]] = {}
+    for simplex, equation in zip(hull.simplices, np.round(hull.equations, SAME_WAY)):
+        facets.setdefault(tuple(equation), []).extend(simplex)
+    center, found = np.array(meshed.body.facts.center), []
+    for equation, points in facets.items():
+        out = np.array(equation[:3]) / np.linalg.norm(equation[:3])
+        plane = np.linalg.svd(out[None])[2][1:]
+        foot = convex_hull(MultiPoint(meshed.vertices[np.unique(points)] @ plane.T))
+        if foot.geom_type == "Polygon" and foot.contains(Point(plane @ center)):
+            found.append((foot.area, -out))
+    return [up for _, up in sorted(found, key=lambda one: -one[0])[:MOST_WAYS]]
+
+
+def best_way(meshed: Meshed, most_degrees: float) -> Lying | None:
+    """The way to lie in which the least hangs, and among these the one with the larger foot and the lesser height."""
+    told = [lying(meshed, up, most_degrees) for up in ways_to_lie(meshed)]
+    return min(told, key=lambda one: (round(one.hanging, 0), one.height - 0.05 * one.foot), default=None)
+
+
+@attrs.frozen
+class Fit:
+    """Whether a part fits a bed: millimetres left over, negative where it is too large; degrees by which it is turned,
+    and its sizes there."""
+
+    slack: float
+    turn: float
+    sizes: tuple[float, float]
+
+
+def bed_fit(meshed: Meshed, up: Sequence[float], bed: tuple[float, float]) -> Fit:
+    """How a part fits a rectangular bed, turned on it as it fits best; unturned where that fits."""
+    up = np.asarray(up, float) / np.linalg.norm(up)
+    plane = _level_axes(up)
+    hull = np.array(convex_hull(MultiPoint(meshed.vertices @ plane.T)).exterior.coords)
+    turns = np.radians(np.arange(0, 180, TURNS_DEGREES))
+    across, aside = np.column_stack([np.cos(turns), np.sin(turns)]), np.column_stack([-np.sin(turns), np.cos(turns)])
+    wide, deep = np.ptp(hull @ across.T, axis=0), np.ptp(hull @ aside.T, axis=0)
+    slack = np.minimum(bed[0] - wide, bed[1] - deep)
+    best = 0 if slack[0] >= 0 else int(slack.argmax())
+    return Fit(float(slack[best]), math.degrees(turns[best]), (float(wide[best]), float(deep[best])))
+
+
+def _level_axes(up):
+    """Two level unit vectors, the first along x where it can be."""
+    first = np.array([1.0, 0.0, 0.0]) if abs(up[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
+    first = first - float(first @ up) * up
+    first /= np.linalg.norm(first)
+    return np.array([first, np.cross(up, first)])
