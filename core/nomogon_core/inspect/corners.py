@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from typing import Any
 
 import attrs
 import numpy as np
@@ -32,7 +32,7 @@ class Inside:
     faces: tuple[str, ...]
 
 
-def inside_corners(meshed: Meshed, up: Sequence[float], least_radius: float) -> list[Inside]:
+def inside_corners(meshed: Meshed, up: Any, least_radius: float) -> list[Inside]:
     """Upright inside corners that are rounder than nothing by less than a radius, the tallest first."""
     up, found = np.asarray(up, float), []
     for edge, faces in kernel.edges_with_faces(meshed.body.shape):
@@ -119,7 +119,7 @@ class Steep:
     faces: tuple[str, ...]
 
 
-def steep_sides(meshed: Meshed, up: Sequence[float], least_degrees: float) -> Steep | None:
+def steep_sides(meshed: Meshed, up: Any, least_degrees: float) -> Steep | None:
     """Sides that lean from the pull by less than a draft; None where there are none."""
     lean = np.degrees(np.arcsin(np.clip(np.abs(meshed.normals @ np.asarray(up, float)), 0, 1)))
     steep = lean < least_degrees - 1e-6

@@ -192,8 +192,8 @@ def _milling(meshed: Meshed, making: Making) -> list[Finding]:
                 "mend",
                 "Sharp inside corner" if one.radius == 0 else "Tight inside corner",
                 f"R {one.radius:.2f}",
-                f"A cutter of Ø {cutter:.2f} mm leaves R {cutter / 2:.2f} in the corner at {_at(one.place)}.{deep} Round "
-                "it with a fillet, or take a thinner cutter.",
+                f"A cutter of Ø {cutter:.2f} mm leaves R {cutter / 2:.2f} in the corner at {_at(one.place)}.{deep} "
+                "Round it with a fillet, or take a thinner cutter.",
                 makers,
                 one.place,
                 one.faces,

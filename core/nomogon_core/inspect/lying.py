@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from typing import Any
 
 import attrs
 import numpy as np
@@ -38,7 +38,7 @@ class Lying:
     height: float
 
 
-def lying(meshed: Meshed, up: Sequence[float], most_degrees: float) -> Lying:
+def lying(meshed: Meshed, up: Any, most_degrees: float) -> Lying:
     """What hangs, and what stands on the bed, where the part is laid with a direction up.
 
     Args:
@@ -49,7 +49,8 @@ def lying(meshed: Meshed, up: Sequence[float], most_degrees: float) -> Lying:
     low, lean = float(heights.min()), meshed.normals @ up
     over = (lean < -math.sin(math.radians(most_degrees)) - 1e-6) & (heights.mean(axis=1) > low + ON_BED_MM)
     foot = (lean < -LEVEL) & (heights.max(axis=1) < low + ON_BED_MM)
-    worst, steepest, faces = (0.0, 0.0, 0.0), 0.0, ()
+    faces: tuple[str, ...] = ()
+    worst, steepest = (0.0, 0.0, 0.0), 0.0
     if over.any():
         by_face = np.bincount(meshed.owner[over], meshed.areas[over], minlength=len(meshed.faces))
         face = int(by_face.argmax())
@@ -105,7 +106,7 @@ class Fit:
     sizes: tuple[float, float]
 
 
-def bed_fit(meshed: Meshed, up: Sequence[float], bed: tuple[float, float]) -> Fit:
+def bed_fit(meshed: Meshed, up: Any, bed: tuple[float, float]) -> Fit:
     """How a part fits a rectangular bed, turned on it as it fits best; unturned where that fits."""
     up = np.asarray(up, float) / np.linalg.norm(up)
     plane = _level_axes(up)
