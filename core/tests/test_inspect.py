@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from core.tests.specimens import drawn, number, operation, sheet_of
 from examples.parts import rounded_polygon
 from examples.render import hole
+from nomogon_core.exchange.release import laid
 from nomogon_core.geometry.curves import Line
 from nomogon_core.inspect.corners import inside_corners, steep_sides
 from nomogon_core.inspect.findings import inspected
@@ -18,7 +19,7 @@ from nomogon_core.inspect.making import WAYS, making_of
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.inspect.thin import thin_places
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import graph
+from nomogon_core.solid import graph, kernel
 
 UP = (0.0, 0.0, 1.0)
 
@@ -184,7 +185,11 @@ class Findings(unittest.TestCase):
         found = {one.title: one for one in inspected(bodies, making_of({"up": [0.0, 1.0, 0.0]}))}
         remedy = found["Overhang"].remedy
         self.assertEqual(remedy["command"], "inspect.lay")
-        after = inspected(bodies, making_of({"up": remedy["arguments"]["up"]}))
+        up = remedy["arguments"]["up"]
+        low, high = kernel.tight_box(laid(bodies, up)["Plate"].shape)
+        self.assertAlmostEqual(low[2], 0.0, places=9)
+        self.assertAlmostEqual(high[2] - low[2], lying(Meshed(bodies["Plate"]), up, 45.0).height, places=6)
+        after = inspected(bodies, making_of({"up": up}))
         self.assertIn("Nothing hangs", [one.title for one in after])
 
 

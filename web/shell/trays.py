@@ -1,8 +1,18 @@
 """The Tray of each stage: groups that ``[`` and ``]`` turn through, and in each its tools with what their first click
 does."""
 
+from nomogon_core.inspect.making import WAYS
 from nomogon_core.sketch.edits import EDITS
 from nomogon_core.solid.operations import DECLARATIONS
+
+VIEWS = (
+    ("view-turned", "Turned", ""),
+    ("view-top", "Above", ""),
+    ("view-front", "Front", ""),
+    ("view-right", "Right", ""),
+    ("view-bottom", "Below", ""),
+    ("fit", "Whole", ""),
+)
 
 
 def _edits(shelf):
@@ -282,18 +292,7 @@ TRAYS = {
                 ("lay", "Picture on a face", "Choose a picture, then click the flat face of the solid that it shows."),
             ),
         },
-        {
-            "name": "View",
-            "tools": (
-                ("view-turned", "Turned", ""),
-                ("view-top", "Above", ""),
-                ("view-front", "Front", ""),
-                ("view-right", "Right", ""),
-                ("view-bottom", "Below", ""),
-                ("perspective", "Perspective", ""),
-                ("fit", "Whole", ""),
-            ),
-        },
+        {"name": "View", "tools": (*VIEWS[:-1], ("perspective", "Perspective", ""), VIEWS[-1])},
         {
             "name": "Look",
             "tools": (
@@ -306,5 +305,21 @@ TRAYS = {
                 ("as-drawing", "Save as drawing", ""),
             ),
         },
+    ),
+    "inspect": (
+        {
+            "name": "Made by",
+            "tools": tuple((f"way-{way.kind}", way.title, "") for way in WAYS),
+        },
+        {
+            "name": "Lying",
+            "tools": (
+                ("lay-drawn", "As drawn", ""),
+                ("lay-over", "Turned over", ""),
+                ("lay-front", "On its front", ""),
+                ("lay-back", "On its back", ""),
+            ),
+        },
+        {"name": "View", "tools": VIEWS},
     ),
 }

@@ -10,6 +10,8 @@ import cv2
 import numpy as np
 
 from nomogon_core.exchange import release
+from nomogon_core.inspect.findings import inspected
+from nomogon_core.inspect.making import making_of
 from nomogon_core.job.document import build_of
 from nomogon_core.job.edges import edge_record
 from nomogon_core.job.library import traced
@@ -79,6 +81,14 @@ def measure_solid(document, shared, picks):
     return {"measures": [attrs.asdict(one) for one in measured(bodies, picks)]}, None
 
 
+def inspect_solid(document, shared, making):
+    """What is found on all bodies before they are made, as plain data; nothing while a step fails."""
+    sheet = _sheet(document)
+    built = graph.run(sheet, _cache(shared))
+    found = inspected(built.bodies, making_of(making), sheet.apart)
+    return {"findings": [attrs.asdict(one) for one in found]}, None
+
+
 def _teller(progress):
     """A function that writes how far the work is, for the process that waits to read."""
     return (lambda share: Path(progress).write_text(f"{share:.3f}")) if progress else None
@@ -96,7 +106,7 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord, look=None):
+def release_file(document, shared, kind, title, chord, look=None, up=release.UPRIGHT):
     """One file of the release."""
-    data = release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared), look=look)
+    data = release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared), look=look, up=up)
     return {"kind": kind}, data

@@ -132,6 +132,12 @@ def known_rebuild(job, document):
     return known(job, "rebuild", rebuild_arguments(document))
 
 
+def inspect_arguments(document):
+    """What the checks of a part depend on, and nothing else."""
+    making = {part: value for part, value in document["making"].items() if part != "accepted"}
+    return rebuild_arguments(document) | {"making": making}
+
+
 def edge_arguments(document, sketch, body, edge):
     """What an edge as a sketch sees it depends on."""
     return rebuild_arguments(document) | {"sketch": sketch, "body": body, "edge": edge}

@@ -8,6 +8,7 @@ from pathlib import Path
 from django.db import InterfaceError, OperationalError
 
 from nomogon_core.errors import CoreError
+from nomogon_core.exchange import release
 from store.models import Blob
 from work import kernels, queue
 from work.models import Task
@@ -15,7 +16,7 @@ from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Lanes, Stopped
 from work.shapes import shared_by
 
 log = logging.getLogger(__name__)
-TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60}
+TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60, "inspect": 90}
 MEMORY_BYTES = 4 * 2**30
 PROCESSES = 2
 pool = Lanes("work.kernels", PROCESSES, MEMORY_BYTES)
@@ -40,6 +41,8 @@ def _call(task, progress):
         return kernels.edge_in_sketch, [arguments["document"], shared_by(task.job_id), *picked]
     if task.kind == "measure":
         return kernels.measure_solid, [arguments["document"], shared_by(task.job_id), arguments["picks"]]
+    if task.kind == "inspect":
+        return kernels.inspect_solid, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)
@@ -61,7 +64,8 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted, arguments.get("look")]
+    wanted += [arguments.get("look"), tuple(arguments.get("up", release.UPRIGHT))]
+    return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 
 def serve_with(processes):

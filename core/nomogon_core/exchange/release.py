@@ -10,7 +10,7 @@ import numpy as np
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
 from nomogon_core.exchange.writers import drawing, solids
-from nomogon_core.solid import graph, planes
+from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.projection import projected
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 
-LEAST_LOOK = 1e-6
+LEAST_LOOK, UPRIGHT = 1e-6, (0.0, 0.0, 1.0)
 # From the right, in front and above; a parallel view in which all three axes are as long (ISO 5456-3, isometric).
 ASKEW = planes.Frame(
     (0.0, 0.0, 0.0),
@@ -41,12 +41,14 @@ def write_file(
     chord: float = DEFAULT_CHORD_MM,
     cache: Cache | None = None,
     look: tuple[Sequence[float], Sequence[float]] | None = None,
+    up: Sequence[float] = UPRIGHT,
 ) -> bytes:
     """Bytes of one file of the release.
 
     Args:
         kind: one of FILES, or ``view``; sheet: a :class:`nomogon_core.solid.sheet.BuildSheet`.
         look: of a ``view``: directions in space that run to the right and up in it.
+        up: of files for printing: what points away from the bed; anything but straight up lays the part on it.
 
     Raises:
         OperationError: a step fails, or there is nothing to write.
@@ -59,7 +61,14 @@ def write_file(
         return drawing.views_svg(views_of(bodies, frames), title=title).encode()
     if kind == "step":
         return solids.step(bodies)
-    return solids.stl(bodies, chord) if kind == "stl" else solids.threemf(bodies, chord)
+    lying = bodies if tuple(up) == UPRIGHT else laid(bodies, up)
+    return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
+
+
+def laid(bodies: dict[str, Body], up: Sequence[float]) -> dict[str, Body]:
+    """Bodies turned together so that a direction points up, the lowest of them at height 0."""
+    shapes = kernel.stood_up([body.shape for body in bodies.values()], up)
+    return {name: attrs.evolve(body, shape=shape) for (name, body), shape in zip(bodies.items(), shapes)}
 
 
 def frame_of_look(right: Sequence[float], up: Sequence[float]) -> planes.Frame:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 MOST_OF_A_KIND = 6
-HANGS_MM2, FOOT_SHARE = 1.0, 0.02
+HANGS_MM2, WIDE_MM = 1.0, 10.0
 WALLS, GAPS = "wall", "gap"
 
 
@@ -152,7 +152,7 @@ def _bed(meshed, making):
 
 def _holes(meshed):
     """That printed holes come out small."""
-    radii = sorted({round(radius, 3) for radius in corners.bores(meshed)})
+    radii = sorted({round(radius, 3) for radius in corners.bores(meshed) if radius < WIDE_MM})
     if not radii:
         return []
     sizes = ", ".join(f"Ø {2 * radius:.2f}" for radius in radii[:4])

@@ -54,6 +54,7 @@ EMPTY = {
     "sketches": {FIRST_SKETCH: {"title": "Outline", "plane": "plan", "points": {}, "curves": {}, "constraints": {}}},
     "operations": {},
     "bodies": {},
+    "making": {},
     "steps": [FIRST_SKETCH],
 }
 PARTS = tuple(EMPTY)

@@ -121,6 +121,7 @@ def checked(document: dict[str, Any], name: str = "The file") -> dict[str, Any]:
         ArchiveError: it does not describe a job.
     """
     check_document(document, name)
+    document.setdefault("making", {})
     try:
         overview(document)
         settle(document)

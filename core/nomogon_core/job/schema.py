@@ -26,6 +26,7 @@ from nomogon_core.arguments import (
     Wrong,
 )
 from nomogon_core.errors import ArchiveError
+from nomogon_core.inspect.making import BY_KIND
 from nomogon_core.solid.measured import WORDS
 
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
@@ -199,6 +200,14 @@ QUANTITY = Record(
     },
     required=("name", "typed", "value"),
 )
+MAKING = Record(
+    {
+        "way": Choice(tuple(BY_KIND)),
+        "numbers": Record(rest=Record(rest=NUMBER)),
+        "up": POINT,
+        "accepted": Record(rest=Record({"why": TEXT, "number": TEXT}, required=("why", "number"))),
+    }
+)
 DOCUMENT: dict[str, Any] = {
     "version": Whole(2, 2),
     "next_number": COUNT,
@@ -210,6 +219,7 @@ DOCUMENT: dict[str, Any] = {
     "sketches": Record(rest=SKETCH),
     "operations": Record(rest=OPERATION),
     "bodies": Record(rest=BODY),
+    "making": MAKING,
     "steps": IDS,
 }
 
@@ -226,7 +236,7 @@ def check_document(document: dict[str, Any], name: str = "The file") -> None:
     """
     for part, kind in DOCUMENT.items():
         try:
-            kind.check(document[part])
+            kind.check(document.get(part, {}) if part == "making" else document[part])
         except Wrong as problem:
             raise ArchiveError(
                 f"{name} is damaged: its {part} holds something else where {problem} was expected."

@@ -62,7 +62,7 @@ from OCP.collections import (
 from OCP.GCPnts import GCPnts_TangentialDeflection
 from OCP.Geom import Geom_BezierCurve
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_JoinType, GeomAbs_Shape, GeomAbs_SurfaceType
-from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_GTrsf, gp_Pln, gp_Pnt, gp_Trsf, gp_Vec
+from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Elips, gp_GTrsf, gp_Pln, gp_Pnt, gp_Quaternion, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds
 from OCP.ShapeCustom import ShapeCustom
@@ -408,6 +408,16 @@ def placed(shape: TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
     """A shape built on Plan, where a frame puts it; in geometry of its own, since thick solids of a shape that is only
     shown elsewhere fail."""
     return shape if frame == PLAN else transformed(shape, _motion(frame))
+
+
+def stood_up(shapes: list[TopoDS_Shape], up: Any) -> list[TopoDS_Shape]:
+    """Shapes turned together so that a direction points up, the lowest place of them at height 0."""
+    turn = gp_Trsf()
+    turn.SetRotation(gp_Quaternion(gp_Vec(*map(float, up)), gp_Vec(0, 0, 1)))
+    turned = [transformed(shape, turn) for shape in shapes]
+    lift = gp_Trsf()
+    lift.SetTranslation(gp_Vec(0, 0, -min(tight_box(shape)[0][2] for shape in turned)))
+    return [transformed(shape, lift) for shape in turned]
 
 
 def seen_from(shape: TopoDS_Edge | TopoDS_Shape, frame: Frame) -> TopoDS_Shape:

@@ -22,10 +22,7 @@ function ellipsePath(center, tip, place) {
 function ovalArcPath(center, tip, start, end) {
   const reach = Math.max(far(center, tip), 1e-9);
   const [ux, uy] = [(tip[0] - center[0]) / reach, (tip[1] - center[1]) / reach];
-  const own = ([x, y]) => [
-    (x - center[0]) * ux + (y - center[1]) * uy,
-    (y - center[1]) * ux - (x - center[0]) * uy,
-  ];
+  const own = ([x, y]) => [(x - center[0]) * ux + (y - center[1]) * uy, (y - center[1]) * ux - (x - center[0]) * uy];
   const [along, off] = own(start);
   if (Math.abs(along) >= reach || Math.abs(off) < 1e-9) return polyline([center, start]);
   const other = Math.abs(off) / Math.sqrt(1 - (along / reach) ** 2);

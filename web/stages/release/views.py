@@ -25,6 +25,7 @@ MEDIA_TYPES = {
     "views": "image/svg+xml",
     "view": "image/svg+xml",
 }
+PRINTED = ("stl", "3mf")
 LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
 READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
@@ -59,6 +60,8 @@ def make(request, job_id):
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
     document = built_to(document_of(job), sent.get("until"))
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
+    if kind in PRINTED and document["making"].get("up"):
+        arguments["up"] = document["making"]["up"]
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))

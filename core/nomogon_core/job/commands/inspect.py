@@ -1,0 +1,72 @@
+"""Commands of the Inspect stage: how the part is made, how it lies, and what of the findings is accepted."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
+from nomogon_core.errors import InputError
+from nomogon_core.inspect.making import BY_KIND, making_of
+from nomogon_core.job.commands.registry import command
+from nomogon_core.job.schema import MANY
+from nomogon_core.quantity.expression import ANGLE, evaluate
+from nomogon_core.quantity.units import length_of
+
+WAY = Choice(tuple(BY_KIND))
+LEAST_UP = 1e-6
+
+
+@command("inspect.make", way=WAY)
+def make(document: dict[str, Any], *, way: str) -> str:
+    """How the part is to be made; the checks and their numbers follow."""
+    document["making"]["way"] = way
+    return f"To be made by {BY_KIND[way].title.lower()}"
+
+
+@command("inspect.set", name=TEXT, text=TEXT, unit=UNIT)
+def set_number(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
+    """A number of the way in which the part is made, such as the nozzle of the printer."""
+    making = making_of(document["making"])
+    setting = next((one for one in BY_KIND[making.way].settings if one.name == name), None)
+    if setting is None:
+        raise InputError(f"{BY_KIND[making.way].title} has no number called {name!r}.")
+    told = evaluate(text.strip(), {}, unit=unit)
+    if setting.unit == "°":
+        value = math.degrees(told.number) if told.dimension == ANGLE else told.number
+    else:
+        value = length_of(told, text, unit=unit)
+    if not setting.least <= value <= setting.most:
+        raise InputError(
+            f"{setting.words.capitalize()} lies between {setting.least:g} and {setting.most:g} {setting.unit}; "
+            f"{text!r} came."
+        )
+    document["making"].setdefault("numbers", {}).setdefault(making.way, {})[name] = round(value, 9)
+    return f"{setting.words.capitalize()} set to {value:g} {setting.unit}"
+
+
+@command("inspect.lay", up=Rows(NUMBER, 3, 3))
+def lay(document: dict[str, Any], *, up: list[float]) -> str:
+    """Lay the part for making so that a direction points up; files for printing lie that way."""
+    size = sum(value * value for value in up) ** 0.5
+    if size < LEAST_UP:
+        raise InputError("The direction that came has no length; choose a way to lie again.")
+    document["making"]["up"] = [value / size + 0.0 for value in up]
+    return "Part laid for making"
+
+
+@command("inspect.accept", key=Text(MANY), why=TEXT, number=TEXT)
+def accept(document: dict[str, Any], *, key: str, why: str, number: str) -> str:
+    """Accept a finding for a reason; it comes back when its number changes."""
+    if not why.strip():
+        raise InputError("Say in a few words why this is accepted; the release report repeats it.")
+    document["making"].setdefault("accepted", {})[key] = {"why": why.strip(), "number": number}
+    return f"Finding accepted: {why.strip()}"
+
+
+@command("inspect.reopen", key=Text(MANY))
+def reopen(document: dict[str, Any], *, key: str) -> str:
+    """Take an accepted finding up again."""
+    if document["making"].get("accepted", {}).pop(key, None) is None:
+        raise InputError("That finding is not accepted any more.")
+    return "Finding taken up again"
