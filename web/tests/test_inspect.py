@@ -1,0 +1,116 @@
+"""The part checked in the browser: what is thin, what hangs, what is accepted, for other ways of making."""
+
+import io
+import re
+
+import trimesh
+from playwright.sync_api import expect
+
+from nomogon_core.job.document import sketch_of
+from nomogon_core.sketch.regions import find_regions
+from store import making
+from store.actions import perform
+from store.documents import document_of
+from web.tests.browser import BrowserCase
+from web.tests.helpers import extrusion
+
+BUILT = re.compile("[0-9a-f]{64}")
+# An upright with an arm that hangs 10 mm above the bed once the part is turned over its back.
+HOOK = [(0, 0), (8, 0), (8, 10), (20, 10), (20, 15), (0, 15)]
+
+
+class Inspecting(BrowserCase):
+    def job(self, outline, circles=(), height="8 mm"):
+        job = making.new_job(self.users[0], "Hook")
+        start = None
+        for place, after in zip(outline, [*outline[1:], outline[0]]):
+            perform(job.pk, self.users[0], None, "sketch.line", {"start": start or list(place), "end": list(after)})
+            sketch = sketch_of(document_of(job))
+            start = sketch.curves[list(sketch.curves)[-1]].points[1]
+        for x, y, radius in circles:
+            perform(job.pk, self.users[0], None, "sketch.circle", {"center": [x, y], "rim": [x + radius, y]})
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, height, body="Plate"))
+        return job
+
+    def open(self, page, job):
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/inspect")
+        expect(page.locator("#board")).to_have_attribute("data-mesh", BUILT, timeout=60_000)
+
+    def finding(self, page, title):
+        return page.locator(".finding", has=page.locator("b", has_text=re.compile(f"^{title}")))
+
+    def test_a_thin_wall_is_found_shown_accepted_and_comes_back(self):
+        rectangle = [(0, 0), (60, 0), (60, 40), (0, 40)]
+        job = self.job(rectangle, [(10, 20, 3), (16.62, 20, 3)])
+        self.refusals = (400,)
+        self.drive(self.thin, job)
+        job.refresh_from_db()
+        self.assertEqual(list(document_of(job)["making"]["accepted"].values())[0]["why"], "is filled with resin")
+        # With another number it is there again, and says so.
+        circle = next(name for name, one in sketch_of(document_of(job)).curves.items() if one.kind == "circle")
+        perform(job.pk, self.users[0], None, "sketch.dimension", {"kind": "diameter", "of": [circle], "text": "6.2 mm"})
+        self.refusals, self.complaints = (), []
+        self.drive(self.thinner, job)
+
+    def thin(self, page, job):
+        self.open(page, job)
+        wall = self.finding(page, "Thin wall")
+        expect(wall).to_contain_text("0.62 mm")
+        expect(wall).to_contain_text("between faces of 1")
+        expect(page.locator(".sheet .head")).to_contain_text("1 to mend")
+        page.locator("[data-mark]", has_text="1").locator("circle").click()
+        expect(wall).to_have_class(re.compile("shown"))
+        # A nozzle that needs less wall, a word that is none, and back.
+        nozzle = page.get_by_label("nozzle")
+        nozzle.fill("0.25")
+        nozzle.press("Enter")
+        expect(self.finding(page, "Walls are thick enough")).to_be_visible()
+        expect(page.get_by_label("nozzle")).to_have_value("0.25")
+        page.get_by_label("nozzle").fill("wide")
+        page.get_by_label("nozzle").press("Enter")
+        expect(page.locator("#said, .said").first).to_contain_text("wide")
+        expect(page.get_by_label("nozzle")).to_have_value("0.25")
+        page.get_by_role("button", name="Undo").click()
+        expect(wall).to_contain_text("0.62 mm")
+        wall.get_by_role("button", name="Accept …").click()
+        page.get_by_label("Why this is accepted").fill("is filled with resin")
+        page.get_by_role("button", name="Accept", exact=True).click()
+        expect(wall).to_have_class(re.compile("accepted"))
+        expect(wall).to_contain_text("is filled with resin")
+        expect(page.locator(".sheet .head")).to_contain_text("1 accepted")
+
+    def thinner(self, page, job):
+        self.open(page, job)
+        wall = self.finding(page, "Thin wall")
+        expect(wall).to_contain_text("0.52 mm")
+        expect(wall).to_contain_text("It was accepted at 0.62 mm: is filled with resin")
+        page.locator("#tray .tool", has_text="Milling").click()
+        expect(page.get_by_label("cutter Ø")).to_have_value("3")
+        expect(self.finding(page, "The cutter reaches all corners")).to_be_visible()
+
+    def test_an_overhang_is_gone_after_its_remedy_and_the_file_lies_so(self):
+        job = self.job(HOOK, height="20 mm")
+        data = self.drive(self.hangs, job)
+        mesh = trimesh.load(io.BytesIO(data), file_type="stl")
+        self.assertAlmostEqual(mesh.bounds[0][2], 0.0, places=4)
+        # On its head: the arm lies on the bed then, and the foot is the widest.
+        self.assertAlmostEqual(mesh.extents[2], 15.0, places=4)
+        self.assertAlmostEqual(mesh.volume, 20 * (8 * 15 + 12 * 5), places=2)
+
+    def hangs(self, page, job):
+        self.open(page, job)
+        expect(self.finding(page, "Nothing hangs")).to_be_visible()
+        page.get_by_role("tab", name="Lying").click()
+        page.locator("#tray .tool:visible", has_text="On its front").click()
+        hanging = self.finding(page, "Overhang")
+        expect(hanging).to_contain_text("90° · 240 mm²")
+        page.keyboard.press("Escape")
+        hanging.get_by_role("button", name="Lay it that way").click()
+        expect(self.finding(page, "Nothing hangs")).to_be_visible()
+        page.reload()
+        expect(self.finding(page, "Nothing hangs")).to_be_visible()
+        self.go(page, "release")
+        row = page.locator("tr", has_text="STL")
+        return self.save(page, row.get_by_role("button").or_(row.get_by_role("link")).first).read_bytes()
