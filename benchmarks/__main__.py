@@ -6,8 +6,9 @@ import json
 import sys
 from pathlib import Path
 
-NAMES = ("slice", "calibration", "trace", "unseen", "job", "running", "sketch", "solid", "marks")
-SEEDED = ("unseen", "job", "running", "sketch", "solid", "marks")
+NAMES = ("slice", "calibration", "trace", "unseen", "job", "running", "sketch", "solid", "marks", "inspect")
+MODULES = {"inspect": "inspecting"}
+SEEDED = ("unseen", "job", "running", "sketch", "solid", "marks", "inspect")
 
 
 def main(arguments):
@@ -16,7 +17,7 @@ def main(arguments):
     parser.add_argument("--json", metavar="FILE")
     parser.add_argument("--seed", type=int, help="of what is drawn at random; a fresh one by default")
     options = parser.parse_args(arguments)
-    bench = importlib.import_module(f"benchmarks.{options.name}")
+    bench = importlib.import_module(f"benchmarks.{MODULES.get(options.name, options.name)}")
     rows = bench.run(options.seed) if options.name in SEEDED else bench.run()
     width = max(len(row["name"]) for row in rows)
     print(f"{'figure':<{width}}  {'measured':>10}  {'to reach':>10}  against")

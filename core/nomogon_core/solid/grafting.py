@@ -226,7 +226,7 @@ def grafted(body: TopoDS_Shape, face: TopoDS_Face, development: Development, are
         added.append((_capped(far, caps), "top" if rise > 0 else "floor", area.number))
     kept = [one for one in faces_of(body) if not one.IsSame(face)]
     rest_face = TopoDS.Face(rest.Face().Oriented(face.Orientation()))
-    sewing, solid = _sewn_solid([*kept, rest_face, *(one for one, _, _ in added)])
+    sewing, solid = sewn_solid([*kept, rest_face, *(one for one, _, _ in added)])
     named = [(_became(sewing, one), role, of) for one, role, of in added]
     carried = [(_became(sewing, one), "kept", one) for one in kept] + [(_became(sewing, rest_face), "kept", face)]
     return Grown(solid, named + carried)
@@ -246,7 +246,7 @@ def between(development: Development, area: Laid, low: float, high: float) -> Gr
     ]
     for loop, feet, tips in zip(area.loops, *rows):
         added += [(BRepFill.Face_s(foot, tip), "side", piece.name) for foot, tip, piece in zip(feet, tips, loop)]
-    sewing, solid = _sewn_solid([one for one, _, _ in added])
+    sewing, solid = sewn_solid([one for one, _, _ in added])
     return Grown(solid, [(_became(sewing, one), role, of) for one, role, of in added])
 
 
@@ -257,8 +257,13 @@ def _capped(surface, wires):
     return maker.Face()
 
 
-def _sewn_solid(faces):
-    sewing = BRepBuilderAPI_Sewing(SEWN_MM)
+def sewn_solid(faces: list[Any], tolerance: float = SEWN_MM) -> tuple[Any, TopoDS_Shape]:
+    """The sewing of faces and the one solid that they close to.
+
+    Raises:
+        OperationError: they do not close.
+    """
+    sewing = BRepBuilderAPI_Sewing(tolerance)
     for face in faces:
         sewing.Add(face)
     sewing.Perform()
