@@ -277,4 +277,39 @@ def spring_guide(user):
     return demo.build()
 
 
-PARTS = (feeder_cap, entrance_baffle, drive_cam, fair_medal, hive_tag, lid_boss, spring_guide)
+def spring_handle(user):
+    """A bar wound as a helix, thick in its middle and thin at its ends."""
+    demo = Drawn(user, "Tray handle", "FLA-039")
+    blanks = {"path": "helix", "about": "x", "reach": "9 mm", "pitch": "9 mm", "turns": "6", "diameter": "3 mm"}
+    thick = {"diameter_second": "5.5 mm", "share_second": "50", "diameter_third": "3 mm", "share_third": "100"}
+    demo.add("bar", "Coil", result="new", body="Handle", **blanks, **thick)
+    demo.do("body.set", name=demo.body(), field="material", text="steel")
+    return demo.build()
+
+
+def smoke_guard(user):
+    """A ribbon between two rails on planes over each other, rounded at its edges."""
+    demo = Drawn(user, "Smoke guard", "FLA-040")
+    demo.do("sketch.spline", places=[[0, 0], [18, 12], [40, 6], [62, 20]], sketch="s1")
+    low = list(sketch_of(demo.document, "s1").curves)[-1]
+    demo.do("plane.add", kind="offset", fields={"from": "plan", "distance": "26 mm"}, title="Upper")
+    upper = list(demo.document["planes"])[-1]
+    rail = demo.do("sketch.new", title="Upper rail", plane=upper).made
+    demo.do("sketch.spline", places=[[4, 8], [20, 24], [42, 14], [66, 26]], sketch=rail)
+    high = list(sketch_of(demo.document, rail).curves)[-1]
+    rails = {"first": {"sketch": "s1", "names": [low]}, "second": {"sketch": rail, "names": [high]}}
+    demo.add("surface", "Ribbon", thickness="2.4 mm", side="both", result="new", body="Guard", **rails)
+    return demo.build()
+
+
+PARTS = (
+    feeder_cap,
+    entrance_baffle,
+    drive_cam,
+    fair_medal,
+    hive_tag,
+    lid_boss,
+    spring_guide,
+    spring_handle,
+    smoke_guard,
+)

@@ -10,7 +10,9 @@ import attrs
 
 from nomogon_core.job.measuring import suggest
 from nomogon_core.quantity.units import format_angle, format_length
-from nomogon_core.sketch.dimensions import angle_u95
+from nomogon_core.sketch.figure import main_direction
+from nomogon_core.sketch.joint import U95
+from nomogon_core.sketch.proposals import traced_curves
 from nomogon_core.solid.facts import is_sound
 
 if TYPE_CHECKING:
@@ -133,7 +135,9 @@ def state_words(view: Overview, unit: str = "mm") -> tuple[str, str, str]:
 
 def next_step(view: Overview, stage: str) -> Advice:
     """The most useful next action, from what is missing or wrong first."""
-    for look in (_next_picture, _next_sketch, _next_solid):
+    # What is built without any region, such as a bar, needs none.
+    built = view.build.operations and not any(one.regions for one in view.sketches.values())
+    for look in (_next_solid,) if built else (_next_picture, _next_sketch, _next_solid):
         advice = look(view, stage)
         if advice:
             return advice
@@ -144,30 +148,15 @@ def next_step(view: Overview, stage: str) -> Advice:
 
 
 def level_turn(view: Overview) -> tuple[float, float] | None:
-    """(radians, their 95 % uncertainty) by which the longest edges traced in the picture worked on are out of level or
-    upright, or None without any.
-
-    Whichever is nearer counts. Edges count together where their directions, but for right angles, agree within their
-    uncertainty.
-    """
+    """(radians, their 95 % uncertainty) by which the main edges traced in the picture worked on are out of level or
+    upright, or None without any; whichever is nearer counts."""
     traces = {name for name, item in view.document["traces"].items() if item["picture"] == view.picture_id}
-    lines = [
-        (view.sketch.geometry(name), curve.u95)
-        for name, curve in view.sketch.curves.items()
-        if curve.kind == "line" and curve.origin in traces and not curve.construction
-    ]
-    if not lines:
-        return None
-    told = []
-    for line, u95 in lines:
-        run = math.dist(line.start, line.end)
-        angle = math.remainder(math.atan2(line.end[1] - line.start[1], line.end[0] - line.start[0]), math.pi / 2)
-        told.append((run, angle, max(angle_u95(run, u95, run, 0.0, 0.0), LEAST_LEVEL_U95)))
-    _, base, _ = max(told)
-    offs = [(math.remainder(angle - base, math.pi / 2), u95) for _, angle, u95 in told]
-    alike = [(off, 1 / u95**2) for off, u95 in offs if abs(off) < 3 * u95]
-    total = sum(weight for _, weight in alike)
-    return math.remainder(base + sum(weight * off for off, weight in alike) / total, math.pi / 2), 1 / math.sqrt(total)
+    found = main_direction(view.sketch, [name for name in traced_curves(view.sketch) if _of(view, name) in traces])
+    return (found.angle, max(U95 * found.sigma, LEAST_LEVEL_U95)) if found else None
+
+
+def _of(view, name):
+    return view.sketch.curves[name].origin
 
 
 def _next_level(view):

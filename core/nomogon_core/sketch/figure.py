@@ -28,11 +28,11 @@ MATCH_SIGMAS, BEYOND, SAME_AXIS = 6.0, 0.08, math.radians(1)
 
 
 @attrs.frozen
-class Askew:
-    """A figure whose edges lie neither level nor upright.
+class Direction:
+    """How the main edges of a figure run.
 
     Attributes:
-        angle: radians that its main edges run past the nearer of both, sigma of it.
+        angle: radians that they run past level or upright, whichever is nearer; sigma of it.
         lines: ids of these edges; share: of the length of all lines.
         run: two places in millimetres, far apart, along the way that should be level or upright.
     """
@@ -45,7 +45,7 @@ class Askew:
 
     @property
     def is_sure(self) -> bool:
-        """Whether it may be turned without being looked at."""
+        """Whether the figure may be turned level without being looked at."""
         return len(self.lines) >= SURE_LINES and abs(self.angle) < SURE_ANGLE
 
 
@@ -83,9 +83,9 @@ def _sigma(sketch, name):
     return max((sketch.curves[name].u95 or 0.0) / U95, 1e-6 * sketch.size())
 
 
-def askew(sketch: Sketch, names: list[str]) -> Askew | None:
-    """How far the main edges among some traced curves lie from level and upright; None where they do not tell, or lie
-    well."""
+def main_direction(sketch: Sketch, names: list[str]) -> Direction | None:
+    """How the edges among some traced curves run that are most of their length, square ones taken together; None
+    without any straight one. They are weighed by what their own uncertainty says of their directions."""
     lines = [name for name in names if sketch.curves[name].kind == "line"]
     if not lines:
         return None
@@ -98,14 +98,20 @@ def askew(sketch: Sketch, names: list[str]) -> Askew | None:
     best = int((alike * size).sum(axis=1).argmax())
     chosen = alike[best]
     weights = chosen / sigma**2
-    share = float(size[chosen].sum() / size.sum())
     turned = float(_rest(angle[best] + (weights * off[:, best]).sum() / weights.sum()))
-    doubt = float(weights.sum() ** -0.5)
-    if share < LEAST_SHARE or chosen.sum() < 2 or abs(turned) < max(LEAST_ASKEW, TELLING * doubt):
-        return None
     middle, reach = ends.mean(axis=(0, 1)), sketch.size() / 2 * np.array([math.cos(turned), math.sin(turned)])
     run = tuple(tuple(place.tolist()) for place in (middle - reach, middle + reach))
-    return Askew(turned, doubt, tuple(name for name, own in zip(lines, chosen) if own), share, run)
+    share = float(size[chosen].sum() / size.sum())
+    mine = tuple(name for name, own in zip(lines, chosen) if own)
+    return Direction(turned, float(weights.sum() ** -0.5), mine, share, run)
+
+
+def askew(sketch: Sketch, names: list[str]) -> Direction | None:
+    """The main direction of some traced curves where it is clear, and clearly neither level nor upright; else None."""
+    found = main_direction(sketch, names)
+    if found is None or found.share < LEAST_SHARE or len(found.lines) < 2:
+        return None
+    return found if abs(found.angle) > max(LEAST_ASKEW, TELLING * found.sigma) else None
 
 
 def _rest(angles: Any) -> Any:

@@ -43,7 +43,7 @@ def words(document, operation, unit, numbers_told):
         numbers_told: {blank: value} that only the solid tells.
     """
     told = []
-    found = declaration(operation.kind)
+    found, title = declaration(operation.kind), operation.title
     for part in found.standing(operation.blanks):
         if isinstance(part, str):
             told.append({"kind": "text", "text": part, "tight": part.startswith(NO_SPACE_BEFORE)})
@@ -65,7 +65,9 @@ def words(document, operation, unit, numbers_told):
         elif isinstance(part, Choice) and isinstance(value, str):
             entry |= {"kind": "choice", "value": value, "options": list(part.options.items())}
         else:
-            entry["value"] = picked_words(document, part.kind, value, operation.title)
+            # The first blank that is picked in a sketch says the operation's own name, if it has one.
+            entry["value"] = picked_words(document, part.kind, value, title)
+            title = "" if isinstance(value, dict) and "sketch" in value else title
         told.append(entry)
     return told, [clause.offer for clause in found.offers(operation.blanks)]
 
