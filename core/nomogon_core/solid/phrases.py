@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from nomogon_core.sentence import Choice
+from typing import Any
+
+from nomogon_core.sentence import Choice, Clause, Length
 from nomogon_core.solid.sentence import BodyBlank
 
 RESULT = (
@@ -23,3 +25,36 @@ RESULT = (
     ".",
 )
 JOB_AXES = {"z": "the upright axis", "x": "the x axis", "y": "the y axis"}
+
+
+def filling_of(value: str) -> tuple[Any, ...]:
+    """What is said of the body that fills sunk areas, where the choice ``result`` has a value."""
+    return (
+        BodyBlank("body", asks="Type the name of the new body.", empty="a name", when="result", makes=value),
+        Clause(
+            offer="clearance",
+            parts=(
+                ", with a clearance of",
+                Length(
+                    "clearance",
+                    asks="Type how far the filling stays from the walls.",
+                    empty="a clearance",
+                    usual="0.1 mm",
+                    usual_in="1/256 in",
+                ),
+            ),
+        ),
+        Clause(
+            offer="standing out",
+            parts=(
+                ", standing out by",
+                Length(
+                    "rise",
+                    asks="Type how far the filling stands out of the face.",
+                    empty="a height",
+                    usual="0.4 mm",
+                    usual_in="1/64 in",
+                ),
+            ),
+        ),
+    )

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED
-from nomogon_core.sentence import Choice, Clause, Declaration, Length, When
+from nomogon_core.sentence import Choice, Declaration, Length, When
 from nomogon_core.sketch.offset import backwards, offset
+from nomogon_core.solid.phrases import filling_of
 from nomogon_core.solid.sentence import BodyBlank, Regions
 
 if TYPE_CHECKING:
@@ -71,39 +72,7 @@ DECLARATION = Declaration(
         Length("depth", asks="Type how deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
         ",",
         Choice("result", asks="What stands in them.", options={"new": "filled with new body", "empty": "left empty"}),
-        When(
-            "result",
-            ("new",),
-            (
-                BodyBlank("body", asks="Type the name of the new body.", empty="a name", when="result", makes="new"),
-                Clause(
-                    offer="clearance",
-                    parts=(
-                        ", with a clearance of",
-                        Length(
-                            "clearance",
-                            asks="Type how far the filling stays from the walls.",
-                            empty="a clearance",
-                            usual="0.1 mm",
-                            usual_in="1/256 in",
-                        ),
-                    ),
-                ),
-                Clause(
-                    offer="standing out",
-                    parts=(
-                        ", standing out by",
-                        Length(
-                            "rise",
-                            asks="Type how far the filling stands out of the face.",
-                            empty="a height",
-                            usual="0.4 mm",
-                            usual_in="1/64 in",
-                        ),
-                    ),
-                ),
-            ),
-        ),
+        When("result", ("new",), filling_of("new")),
         ".",
     ),
     build=build,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,7 +11,8 @@ from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, Wh
 from nomogon_core.solid import grafting
 from nomogon_core.solid.developing import development_of
 from nomogon_core.solid.operations.inlay import narrowed
-from nomogon_core.solid.sentence import BodyBlank, Faces, Regions
+from nomogon_core.solid.phrases import filling_of
+from nomogon_core.solid.sentence import Faces, Regions
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -93,36 +94,6 @@ def _by_solids(ask, body, development, areas, rise):
     return ask.put_into(body.name, "add" if rise > 0 else "cut", tools, names)
 
 
-_FILLING: tuple[Any, ...] = (
-    BodyBlank("body", asks="Type the name of the new body.", empty="a name", when="result", makes="filled"),
-    Clause(
-        offer="clearance",
-        parts=(
-            ", with a clearance of",
-            Length(
-                "clearance",
-                asks="Type how far the filling stays from the walls.",
-                empty="a clearance",
-                usual="0.1 mm",
-                usual_in="1/256 in",
-            ),
-        ),
-    ),
-    Clause(
-        offer="standing out",
-        parts=(
-            ", standing out by",
-            Length(
-                "rise",
-                asks="Type how far the filling stands out of the face.",
-                empty="a height",
-                usual="0.4 mm",
-                usual_in="1/64 in",
-            ),
-        ),
-    ),
-)
-
 DECLARATION = Declaration(
     kind="wrap",
     title="Wrap",
@@ -139,7 +110,7 @@ DECLARATION = Declaration(
             asks="What they become there.",
             options={"raised": "raised", "sunk": "sunk", "filled": "sunk and filled with new body"},
         ),
-        When("result", ("filled",), _FILLING),
+        When("result", ("filled",), filling_of("filled")),
         "by",
         Length("depth", asks="Type how high or deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
         Clause(
