@@ -10,6 +10,7 @@ from shapely import Point, box
 from benchmarks.solid import regions_of, step
 from core.tests.specimens import drawn, sheet_of
 from examples.parts import rounded_polygon
+from nomogon_core.exchange import release
 from nomogon_core.geometry.curves import Circle
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import making_of
@@ -85,7 +86,8 @@ def _body(outlines):
         result="new",
         body="Plate",
     )
-    return graph.run(sheet_of(sketch, [made])).bodies["Plate"]
+    sheet = sheet_of(sketch, [made])
+    return sheet, graph.run(sheet).bodies["Plate"]
 
 
 def thin(random):
@@ -93,7 +95,7 @@ def thin(random):
     right = known = found = 0
     for _ in range(PARTS):
         outlines, walls, gaps = plate(random)
-        meshed = Meshed(_body(outlines))
+        meshed = Meshed(_body(outlines)[1])
         for truth, told in ((walls, thin_places(meshed, LEAST)), (gaps, thin_places(meshed, LEAST, gaps=True))):
             left = list(told)
             for size, place in truth:
@@ -129,10 +131,13 @@ def run(seed=None):
     seed = seed if seed is not None else secrets.randbelow(2**32)
     print(f"seed {seed}")
     random = np.random.default_rng(seed)
-    large = many_faces(random)
+    sheet, large = many_faces(random)
     begin = time.perf_counter()
     inspected({"Plate": large}, making_of({}))
     seconds = time.perf_counter() - begin
+    begin = time.perf_counter()
+    release.bundle(sheet, "Plate")
+    zipped = time.perf_counter() - begin
     recall, precision = thin(random)
 
     def row(name, value, reach, against):
@@ -143,4 +148,5 @@ def run(seed=None):
         row("findings_s_400_faces", seconds, 4, f"all checks for printing of a body of {faces} faces"),
         row("thin_recall_percent", recall, 97, f"{PARTS} made-up plates, found with its size to {SAME_MM} mm"),
         row("thin_precision_percent", precision, 95, "of what was found, what is so"),
+        row("release_zip_s", zipped, 8, f"all files of a body of {faces} faces, built anew"),
     ]

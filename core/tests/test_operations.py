@@ -325,11 +325,13 @@ class Holes(unittest.TestCase):
         # The sketch lies under the block: from its plane the drill goes 4 mm down, so all of the block above is cut.
         self.assertAlmostEqual(body.facts.volume_mm3, 8000 - math.pi * 2.25**2 * 10, places=6)
 
-    def test_screws_by_name(self):
+    def test_screws_and_rings_by_name(self):
         document = new_document()
         for text, wanted in (
             ("M4", 4.5),
             ("M4 fine", 4.3),
+            # A finger ring's size is its inside circumference in millimetres (ISO 8653, from memory).
+            ("ring 54", 17.18873385),
             ("M6 coarse", 7.0),
             ("M5 head + 1 mm", 9.5),
             ("M2.5", 2.9),

@@ -1,11 +1,13 @@
 """Solids against formulas, names through operations, failures in words, and files re-read by independent readers."""
 
+import hashlib
 import io
 import json
 import math
 import re
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 from unittest import mock
 
@@ -24,7 +26,7 @@ from core.tests.specimens import drawn, operation, plate_operations, run, sheet_
 from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import OperationError
-from nomogon_core.exchange import release
+from nomogon_core.exchange import flat, release
 from nomogon_core.geometry.curves import Line, Spline, closed_area, length, sample
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
@@ -401,6 +403,23 @@ class Files(unittest.TestCase):
         text = self.released.files["step"].decode("ascii", "replace")
         self.assertIn("SI_UNIT(.MILLI.,.METRE.)", text)
         self.assertIn("'Plate'", text)
+
+    def test_all_files_in_one_zip_with_a_report(self):
+        said = "Accepted at 0.7 mm: it is only a trial."
+        made = release.bundle(self.sheet, "Hive <latch> & plate", chord=0.02, notes=[said])
+        with zipfile.ZipFile(io.BytesIO(made)) as packed:
+            files = {name: packed.read(name) for name in packed.namelist()}
+        told = files.pop("report.txt").decode()
+        self.assertEqual(len(files), len(flat.FILES))
+        for name, data in files.items():
+            self.assertTrue(name.startswith("hive-latch-plate"), name)
+            self.assertIn(f"{name}: ", told)
+            self.assertIn(hashlib.sha256(data).hexdigest(), told)
+        self.assertEqual(files["hive-latch-plate.stl"], self.released.files["stl"])
+        self.assertIn(f"volume {self.facts.volume_mm3 / 1000:.3f} cm³", told)
+        self.assertIn("one closed, valid solid", told)
+        self.assertIn("within 0.02 mm of the surface", told)
+        self.assertIn(said, told)
 
     def test_stl_within_its_chord_tolerance(self):
         mesh = trimesh.load(io.BytesIO(self.released.files["stl"]), file_type="stl")

@@ -22,7 +22,7 @@ from examples import parts, pictures
 from examples.tilted import Pinhole, shoot_beside_card
 from nomogon_cli.__main__ import main
 from nomogon_core.errors import ArchiveError, InputError
-from nomogon_core.exchange import archive
+from nomogon_core.exchange import archive, flat
 from nomogon_core.geometry.curves import closed_area, moved
 from nomogon_core.job import document as job
 from nomogon_core.job.advice import _next_level, level_turn, next_step, state_words, statuses
@@ -371,9 +371,9 @@ class LedgerAndNext(unittest.TestCase):
                 split_id(row)
 
     def test_file_names_are_plain(self):
-        self.assertEqual(job.file_stem("Höhe <b>&/../x"), "hohe-b-x")
-        self.assertEqual(job.file_stem("…"), "part")
-        self.assertEqual(len(job.file_stem("x" * 500)), 60)
+        self.assertEqual(flat.file_stem("Höhe <b>&/../x"), "hohe-b-x")
+        self.assertEqual(flat.file_stem("…"), "part")
+        self.assertEqual(len(flat.file_stem("x" * 500)), 60)
 
 
 if __name__ == "__main__":

@@ -151,13 +151,13 @@ TRAYS = {
                     "Ellipse",
                     "Click the centre, then the end of one axis, then a place as far from it as the ellipse reaches.",
                 ),
+                ("spline", "Spline", "Click places along the curve; Enter ends it."),
+                ("rectangle", "Rectangle", "Click two opposite corners."),
                 (
                     "oval-arc",
                     "Elliptical arc",
                     "Click the centre of its ellipse, then the end of one axis, then both ends.",
                 ),
-                ("spline", "Spline", "Click places along the curve; Enter ends it."),
-                ("rectangle", "Rectangle", "Click two opposite corners."),
                 *_edits("Bring"),
             ),
         },
@@ -271,7 +271,7 @@ TRAYS = {
         },
     ),
     "solid": (
-        *({"name": shelf, "tools": _operations(shelf)} for shelf in ("Shape", "Marks", "Edges", "Again", "Bodies")),
+        *({"name": shelf, "tools": _operations(shelf)} for shelf in ("Shape", "Edges", "Again", "Bodies", "Marks")),
         {
             "name": "Planes",
             "tools": (

@@ -11,9 +11,9 @@ from examples.parts import SAMPLES
 from examples.samples import WAYS
 from nomogon_core.devices.scanner import RESOLUTIONS
 from nomogon_core.errors import CoreError, InputError
+from nomogon_core.exchange.flat import file_stem
 from nomogon_core.job.advice import STAGES
 from nomogon_core.job.commands import declared
-from nomogon_core.job.document import file_stem
 from nomogon_core.job.ledger import command_for
 from shell.frame import initials, panel_context, view_box
 from stages.overviews import refresh_summary, view_of

@@ -196,7 +196,7 @@ class Building(BrowserCase):
 
     def let_in(self, page, job):
         self.open(page, job)
-        self.take(page, "Shape", "Inlay")
+        self.take(page, "Marks", "Inlay")
         for index in range(2):
             page.get_by_label("square millimetres of Mark").nth(index).dispatch_event("click")
         page.locator(".writing [data-blank=depth]").fill("1 mm")

@@ -106,7 +106,11 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord, look=None, up=release.UPRIGHT):
-    """One file of the release."""
-    data = release.write_file(kind, _sheet(document), title, chord=chord, cache=_cache(shared), look=look, up=up)
+def release_file(document, shared, kind, title, chord, look=None, up=release.UPRIGHT, notes=()):
+    """One file of the release, or all in one zip with a report that says ``notes`` too."""
+    sheet, cache = _sheet(document), _cache(shared)
+    if kind == "zip":
+        data = release.bundle(sheet, title, chord=chord, cache=cache, up=up, notes=notes)
+    else:
+        data = release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, up=up)
     return {"kind": kind}, data

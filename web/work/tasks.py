@@ -64,7 +64,7 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    wanted += [arguments.get("look"), tuple(arguments.get("up", release.UPRIGHT))]
+    wanted += [arguments.get("look"), tuple(arguments.get("up", release.UPRIGHT)), arguments.get("notes", ())]
     return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
@@ -18,9 +20,15 @@ FILES = ("step", "stl", "3mf", "dxf", "svg", "views")
 ENDINGS = {"views": "-views.svg", "view": "-view.svg"}
 
 
-def file_name(stem: str, kind: str) -> str:
-    """Name of a file of a kind."""
-    return stem + ENDINGS.get(kind, f".{kind}")
+def file_stem(title: str) -> str:
+    """A plain file name for a title."""
+    plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60] or "part"
+
+
+def file_name(title: str, kind: str) -> str:
+    """Name of a file of a kind for a title."""
+    return file_stem(title) + ENDINGS.get(kind, f".{kind}")
 
 
 def flat_outlines(sheet: BuildSheet) -> list[tuple[Arc | Circle | Line, ...]]:

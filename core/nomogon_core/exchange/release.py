@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
+import io
+import zipfile
 from typing import TYPE_CHECKING
 
 import attrs
 import numpy as np
 
 from nomogon_core.errors import OperationError
-from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, write_flat
+from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, write_flat
 from nomogon_core.exchange.writers import drawing, solids
 from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
@@ -23,6 +26,14 @@ if TYPE_CHECKING:
 
 
 LEAST_LOOK, UPRIGHT = 1e-6, (0.0, 0.0, 1.0)
+REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
+MESHES = ("stl", "3mf")
+TRUE = {
+    "step": "exact",
+    "dxf": "exact outline, 1:1",
+    "svg": "exact outline, 1:1",
+    "views": "front, plan, side and askew, 1:1, hidden lines dashed",
+}
 # From the right, in front and above; a parallel view in which all three axes are as long (ISO 5456-3, isometric).
 ASKEW = planes.Frame(
     (0.0, 0.0, 0.0),
@@ -133,6 +144,57 @@ def report(sheet: BuildSheet, bodies: dict[str, Body]) -> dict[str, list[dict]]:
             }
         )
     return {"bodies": told}
+
+
+def bundle(
+    sheet: BuildSheet,
+    title: str,
+    *,
+    chord: float = DEFAULT_CHORD_MM,
+    cache: Cache | None = None,
+    up: Sequence[float] = UPRIGHT,
+    notes: Sequence[str] = (),
+) -> bytes:
+    """A zip of all files of the release, with a report in plain words that has their checksums.
+
+    Args:
+        notes: sentences of the report on how the part is made.
+
+    Raises:
+        OperationError: a step fails, or there is no body.
+    """
+    cache = graph.Cache() if cache is None else cache
+    bodies, files, missing = built(sheet, cache), {}, []
+    for kind in FILES:
+        try:
+            files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, up=up)
+        except OperationError as problem:
+            missing.append(f"No {kind.upper()}: {problem}")
+    names = {kind: file_name(title, kind) for kind in files}
+    text = _report_text(title, report(sheet, bodies)["bodies"], files, names, chord, [*notes, *missing])
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, data in ((REPORT, text.encode()), *((names[kind], data) for kind, data in files.items())):
+            made.writestr(zipfile.ZipInfo(name, NO_TIME), data, zipfile.ZIP_DEFLATED)
+    return packed.getvalue()
+
+
+def _report_text(title, told, files, names, chord, notes):
+    lines = [title, "=" * len(title), "", "All sizes are millimetres.", ""]
+    for one in told:
+        low, high = one["box_mm"]
+        size = " × ".join(f"{b - a:.2f}" for a, b in zip(low, high))
+        state = "one closed, valid solid" if one["solids"] == 1 and one["valid"] else f"{one['solids']} solids"
+        lines += [
+            f"{one['name']}: {one['material']}, {state}",
+            f"  size {size} mm, volume {one['volume_mm3'] / 1000:.3f} cm³, mass {one['mass_g']:.2f} g",
+        ]
+    lines += ["", *notes, ""] if notes else [""]
+    lines.append("Files, with their SHA-256:")
+    for kind, data in files.items():
+        true = f"within {chord:g} mm of the surface" if kind in MESHES else TRUE[kind]
+        lines += [f"  {names[kind]}: {true}", f"    {hashlib.sha256(data).hexdigest()}"]
+    return "\n".join([*lines, ""])
 
 
 @attrs.frozen

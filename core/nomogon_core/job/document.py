@@ -17,7 +17,6 @@ import copy
 import json
 import math
 import re
-import unicodedata
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
@@ -439,9 +438,3 @@ def raised_factor(picture: dict[str, Any]) -> float:
             "The camera must be farther above the plane than the part's edge; give both heights in the same unit."
         )
     return 1 - height / camera
-
-
-def file_stem(title: str) -> str:
-    """A plain file name for a title."""
-    plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode()
-    return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60] or "part"

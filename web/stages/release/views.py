@@ -6,8 +6,9 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.arguments import NUMBER, Rows, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
+from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.job.advice import statuses
-from nomogon_core.job.document import built_to, file_stem
+from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
 from stages.requests import sent_by
@@ -24,11 +25,14 @@ MEDIA_TYPES = {
     "svg": "image/svg+xml",
     "views": "image/svg+xml",
     "view": "image/svg+xml",
+    "zip": "application/zip",
 }
-PRINTED = ("stl", "3mf")
+UPRIGHT = (0.0, 0.0, 1.0)
+PRINTED = ("stl", "3mf", "zip")
 LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
 READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
+    {"kind": "zip", "title": "All files", "for": "in one zip, with a report in plain words", "chord": True},
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
     {"kind": "stl", "title": "STL", "for": "printing", "chord": True},
     {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
@@ -62,9 +66,22 @@ def make(request, job_id):
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
     if kind in PRINTED and document["making"].get("up"):
         arguments["up"] = document["making"]["up"]
+    if kind == "zip":
+        arguments["notes"] = _notes(document["making"])
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+
+
+def _notes(data):
+    """Sentences of the report on how the part is made, and what of its findings is accepted."""
+    making = making_of(data)
+    way = BY_KIND[making.way]
+    numbers = ", ".join(f"{one.words} {making.numbers[one.name]:g} {one.unit}".strip() for one in way.settings)
+    told = [f"To be made by {way.title.lower()}: {numbers}."]
+    if making.up != UPRIGHT:
+        told.append("Files for printing lie as chosen in Inspect, not as drawn.")
+    return told + [f"Accepted at {number}: {why}." for why, number in making.accepted.values()]
 
 
 def _look(sent):
@@ -86,5 +103,5 @@ def download(request, job_id, task):
     kind = made.result["kind"]
     answer = StreamingHttpResponse(services.pieces_of(made), content_type=MEDIA_TYPES[kind])
     answer["Content-Length"] = services.size_of(made)  # so that one that was cut off does not pass for whole
-    answer["Content-Disposition"] = f'attachment; filename="{flat.file_name(file_stem(job.title), kind)}"'
+    answer["Content-Disposition"] = f'attachment; filename="{flat.file_name(job.title, kind)}"'
     return answer
