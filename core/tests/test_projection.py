@@ -2,18 +2,20 @@
 
 import math
 import unittest
+from unittest import mock
 from xml.etree import ElementTree
 
 import numpy as np
 
 from core.tests.specimens import drawn, sheet_of
+from core.tests.test_bar import bar
 from core.tests.test_operations import block, built, step
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange import release
 from nomogon_core.exchange.writers import drawing
-from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bounds, length
-from nomogon_core.solid import graph, planes
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bounds, ends, length
+from nomogon_core.solid import graph, planes, projection
 from nomogon_core.solid.projection import projected
 
 
@@ -73,6 +75,26 @@ class Views(unittest.TestCase):
         # A circle of radius 5 seen under 35.26 degrees: half axes 5 and 5 / sqrt 3.
         off = places - middle
         np.testing.assert_allclose(off[:, 0] ** 2 / 25 + off[:, 1] ** 2 / (25 / 3), 1, atol=1e-6)
+
+    def test_facets_show_what_the_exact_shape_shows(self):
+        for frame in release.SHEET.values():
+            exact = self.seen(frame, self.body)
+            with mock.patch.object(projection, "MOST_FREE_PIECES", -1):
+                faceted = self.seen(frame, self.body)
+            for name in ("visible", "hidden"):
+                wanted, told = (lengths(getattr(one, name)) for one in (exact, faceted))
+                self.assertAlmostEqual(told, wanted, delta=0.004 * wanted + 0.02, msg=name)
+
+    def test_a_coil_from_its_end_is_a_ring(self):
+        body = next(iter(bar(path="helix", about="x", reach=9.0, pitch=9.0, turns=4.0, diameter=3.0).bodies.values()))
+        told = self.seen(release.SHEET["Side"], body)
+        self.assertEqual(told.smooth, ())
+        places = np.vstack([curve.points if isinstance(curve, Spline) else ends(curve) for curve in told.all])
+        away = np.hypot(*places.T)
+        self.assertLess(away.max(), 10.5 + 0.01)
+        # The flat faces at its ends are seen at their true size, nearly.
+        self.assertGreater(away.max(), 10.5 - 0.05)
+        self.assertGreater(away.min(), 7.5 - 0.06)
 
     def test_the_views_lie_as_the_first_angle_method_has_them(self):
         views = release.views_of({"Plate": self.body}, release.SHEET)

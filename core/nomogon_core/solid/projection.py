@@ -11,8 +11,10 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
+import shapely
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepLib import BRepLib
+from OCP.BRepTools import BRepTools
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_SurfaceType
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.HLRAlgo import HLRAlgo_Projector
@@ -40,7 +42,7 @@ SMOOTH = (HLRBRep_TypeOfResultingEdge.HLRBRep_Rg1Line, HLRBRep_TypeOfResultingEd
 FIT_MM, MOST_PIECES, SAME_MM, LEAST_MM, SEAM_MM, LEAST_ROUND = 0.003, 128, 1e-4, 1e-3, 1e-3, 9
 TURN = 2 * math.pi
 # Taking hidden lines away exactly grows with the square of the pieces of free faces: 33 take 0.7 s, 128 take 19 s.
-MOST_FREE_PIECES, FACET_MM, FACET_ANGLE = 40, 0.02, 0.15
+MOST_FREE_PIECES, FACET_MM, FACET_ANGLE = 40, 0.05, 0.25
 
 
 @attrs.frozen
@@ -68,13 +70,13 @@ def projected(shapes: Sequence[TopoDS_Shape], frame: Frame) -> Projected:
     """
     axes = gp_Ax2(gp_Pnt(*frame.origin), gp_Dir(*frame.normal), gp_Dir(*frame.across))
     free = sum(_free_pieces(face) for shape in shapes for face in faces_of(shape))
-    way = _by_facets if free > MOST_FREE_PIECES else _exactly
-    sharp, soft, behind = way(shapes, HLRAlgo_Projector(axes))
+    faceted = free > MOST_FREE_PIECES
+    sharp, soft, behind = (_by_facets if faceted else _exactly)(shapes, HLRAlgo_Projector(axes))
+    is_seam = (_lies_along_seams if faceted else _is_a_seam)(shapes, frame)
     visible = _united(sharp)
-    seams = _seams(shapes, frame)
-    smooth = _less(_united(curve for curve in soft if not _is_among(curve, seams)), visible)
+    smooth = _less(_united(curve for curve in soft if not is_seam(curve)), visible)
     hidden = _less(_united(behind), [*visible, *smooth])
-    return Projected(tuple(visible), tuple(smooth), tuple(hidden))
+    return Projected(*(tuple(_chained(curves) if faceted else curves) for curves in (visible, smooth, hidden)))
 
 
 def _free_pieces(face):
@@ -103,7 +105,8 @@ def _by_facets(shapes, projector):
     """The same as lines, by triangles."""
     algorithm = HLRBRep_PolyAlgo()
     for shape in shapes:
-        triangulate(shape, FACET_MM, FACET_ANGLE)
+        if not BRepTools.Triangulation_s(shape, FACET_MM):
+            triangulate(shape, FACET_MM, FACET_ANGLE)
         algorithm.Load(shape)
     algorithm.Projector(projector)
     algorithm.Update()
@@ -119,18 +122,52 @@ def _by_facets(shapes, projector):
     ]
 
 
-def _seams(shapes, frame):
-    """(places in order, middle) as seen of the edges along which a round face only meets itself."""
+def _chained(lines):
+    """Lines that follow one another as one curve of straight pieces, so that dashes run on along it."""
+    ends = np.array([[line.start, line.end] for line in lines]).reshape(-1, 2, 2)
+    merged = shapely.line_merge(shapely.set_precision(shapely.multilinestrings(ends), LEAST_MM, mode="pointwise"))
     found = []
+    for places in map(shapely.get_coordinates, shapely.get_parts(merged)):
+        steps = np.diff(places, axis=0)
+        inner = places[:-1, None] + steps[:, None] * np.array([1, 2, 3])[:, None] / 3
+        straight = Line(tuple(places[0]), tuple(places[-1]))
+        found.append(Spline([tuple(p) for p in (places[0], *inner.reshape(-1, 2))]) if len(places) > 2 else straight)
+    return found
+
+
+def _seam_edges(shapes):
+    """The edges in which a round face only meets itself."""
     for shape in shapes:
         for edge, faces in edges_with_faces(shape):
             if all(face.IsSame(faces[0]) for face in faces):
-                places = edge_points(edge)
-                ends = sorted([frame.of_space(tuple(places[0]))[:2], frame.of_space(tuple(places[-1]))[:2]])
-                curve = BRepAdaptor_Curve(edge)
-                middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2).Coord()
-                found.append(np.array([*ends, frame.of_space(middle)[:2]]))
-    return found
+                yield edge
+
+
+def _seen(frame, places):
+    return np.array([frame.of_space(tuple(place))[:2] for place in places])
+
+
+def _lies_along_seams(shapes, frame):
+    """Tells whether a line of facets lies along a seam."""
+    drawn = shapely.multilinestrings([_seen(frame, edge_points(edge)) for edge in _seam_edges(shapes)])
+    shapely.prepare(drawn)
+
+    def among(line):
+        middle = shapely.points(np.mean([line.start, line.end], axis=0))
+        return bool(shapely.dwithin(drawn, middle, 2 * FACET_MM))
+
+    return among
+
+
+def _is_a_seam(shapes, frame):
+    """Tells whether a curve is a seam as it is seen, or a piece of one that is straight."""
+    seams = []
+    for edge in _seam_edges(shapes):
+        places = _seen(frame, edge_points(edge))
+        curve = BRepAdaptor_Curve(edge)
+        middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2).Coord()
+        seams.append(np.array([*sorted([tuple(places[0]), tuple(places[-1])]), *_seen(frame, [middle])]))
+    return lambda curve: _is_among(curve, seams)
 
 
 def _is_among(curve, seams):
