@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 LEAST_LOOK, UPRIGHT = 1e-6, (0.0, 0.0, 1.0)
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
-MESHES = ("stl", "3mf")
+MESHES, FLAT = ("stl", "3mf"), ("dxf", "svg")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
@@ -64,7 +64,7 @@ def write_file(
     Raises:
         OperationError: a step fails, or there is nothing to write.
     """
-    if kind in ("dxf", "svg"):
+    if kind in FLAT:
         return write_flat(kind, sheet, title)
     bodies = built(sheet, cache)
     if kind in ("view", "views"):
@@ -169,7 +169,8 @@ def bundle(
         try:
             files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, up=up)
         except OperationError as problem:
-            missing.append(f"No {kind.upper()}: {problem}")
+            why = "the part has no flat outline" if kind in FLAT else str(problem).rstrip(".")
+            missing.append(f"No {kind.upper()}: {why}.")
     names = {kind: file_name(title, kind) for kind in files}
     text = _report_text(title, report(sheet, bodies)["bodies"], files, names, chord, [*notes, *missing])
     packed = io.BytesIO()
