@@ -38,7 +38,7 @@ def take(page, address):
         page.wait_for_url("**/jobs/**")
         page.goto(f"{page.url.rsplit('/', 1)[0]}/{stage}")
         page.wait_for_load_state("networkidle")
-        time.sleep(2.5 if stage == "solid" else 0.8)
+        time.sleep({"solid": 2.5, "inspect": 6}.get(stage, 0.8))
         page.screenshot(path=FOLDER / f"{name}.png")
     page.goto(address)
     page.locator("a.whole", has_text="Hive latch plate").last.click()
