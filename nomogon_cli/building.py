@@ -3,7 +3,7 @@
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import flat, release
 from nomogon_core.job.commands import carry_out
-from nomogon_core.job.document import build_of, file_stem
+from nomogon_core.job.document import build_of
 from nomogon_core.job.files import read_job
 from nomogon_core.job.ledger import command_for
 from nomogon_core.job.quantities import environment, quantities
@@ -11,7 +11,7 @@ from nomogon_core.quantity.units import parse_positive_length
 
 
 def build(data, name, settings, chord, kinds):
-    """(file stem, {kind: bytes}, report) of the job in an archive's bytes.
+    """(title, {kind: bytes}, report) of the job in an archive's bytes.
 
     Args:
         settings: ``NAME=EXPRESSION`` for each quantity to be set; chord: as typed, or None; kinds: comma-separated, or
@@ -31,7 +31,7 @@ def build(data, name, settings, chord, kinds):
         document = with_quantity(document, text, job.library)
     sheet = build_of(document, environment(document))
     released = release.release_all(sheet, job.title, tolerance, wanted)
-    return file_stem(job.title), released.files, released.report
+    return job.title, released.files, released.report
 
 
 def with_quantity(document, text, library):

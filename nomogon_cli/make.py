@@ -32,12 +32,12 @@ def run(arguments):
     options = parser.parse_args(arguments)
     data, name = read_file(options.job), Path(options.job).name
     settings = (data, name, options.set, options.chord, options.files)
-    stem, files, report = in_own_process("nomogon_cli.building", "build", *settings)
+    title, files, report = in_own_process("nomogon_cli.building", "build", *settings)
     folder = Path(options.out)
     if folder.exists() and not folder.is_dir():
         raise InputError(f"--out {options.out} is a file; name a folder.")
     folder.mkdir(parents=True, exist_ok=True)
     for kind, content in files.items():
-        (folder / flat.file_name(stem, kind)).write_bytes(content)
+        (folder / flat.file_name(title, kind)).write_bytes(content)
     (folder / "report.json").write_text(json.dumps(report, indent=1))
     return 0

@@ -207,6 +207,63 @@ class Building(BrowserCase):
         expect(self.ledger_value(page, "Bee: Solid")).to_contain_text("closed, valid, 2 pieces", timeout=30_000)
         expect(page.locator("[data-stage-link=release]")).to_contain_text("ready")
 
+    def test_a_mark_is_laid_around_a_rod(self):
+        job = self.job(("sketch.circle", {"center": [0, 0], "rim": [10, 0]}))
+        (region,) = find_regions(sketch_of(document_of(job)))
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region.name, "30 mm", body="Rod"))
+        mark = perform(job.pk, self.users[0], None, "sketch.new", {"title": "Mark", "plane": "front"}).made
+        corners = {"first": [-3, 12], "second": [3, 18], "sketch": mark}
+        perform(job.pk, self.users[0], None, "sketch.rectangle", corners)
+        self.refusals = (400,)
+        self.drive(self.laid_around, job)
+        job.refresh_from_db()
+        # The mark keeps its 6 mm along the rod's surface; between radii 10 and 10.8 it is a sector of a ring.
+        raised = 6 / 10 * (10.8**2 - 10**2) / 2 * 6
+        self.assertAlmostEqual(self.volume(job), math.pi * 100 * 30 + raised, places=4)
+
+    def laid_around(self, page, job):
+        self.open(page, job)
+        self.take(page, "Marks", "Wrap")
+        page.get_by_label("square millimetres of Mark").dispatch_event("click")
+        blank = page.locator(".writing [data-blank=face]")
+        self.point_at(page, blank, "top of 1")
+        expect(page.locator(".writing .why")).to_contain_text("flat", timeout=30_000)
+        page.keyboard.press("Space")
+        self.point_at(page, blank, "side")
+        expect(blank).to_have_text("1 face")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("+0.030 cm³", timeout=30_000)
+
+    def point_at(self, page, blank, words):
+        """Takes what the keyboard finds under a name."""
+        blank.focus()
+        for _ in range(6):
+            page.keyboard.press("ArrowDown")
+            if words in page.locator("#prompt").inner_text():
+                break
+        page.keyboard.press("Space")
+
+    def test_a_bar_is_wound_as_a_helix(self):
+        job = self.job()
+        self.refusals = (400,)
+        self.drive(self.wound, job)
+        job.refresh_from_db()
+        wanted = math.pi * 2.0**2 * 3 * math.hypot(2 * math.pi * 12, 6)
+        self.assertAlmostEqual(self.volume(job) / wanted, 1, delta=2e-4)
+
+    def wound(self, page, job):
+        self.open(page, job, built=False)
+        self.take(page, "Shape", "Bar")
+        page.locator(".writing [data-blank=path]").select_option("helix")
+        for name, text in (("reach", "12 mm"), ("pitch", "6 mm"), ("turns", "3"), ("diameter", "7 mm")):
+            page.locator(f".writing [data-blank={name}]").fill(text)
+        expect(page.locator(".writing .why")).to_contain_text("of itself", timeout=30_000)
+        page.locator(".writing [data-blank=diameter]").fill("4 mm")
+        expect(page.locator(".writing .why")).to_be_hidden(timeout=30_000)
+        self.finish(page)
+        page.reload()
+        expect(page.get_by_label("Operation 1, pitch")).to_have_value("6.00")
+
     def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
         job = self.job(
             ("sketch.rectangle", {"first": [10, 0], "second": [14, 10]}),
@@ -249,12 +306,7 @@ class Building(BrowserCase):
         self.open(page, job)
         self.take(page, "Edges", "Hollow")
         blank = page.locator(".writing [data-blank=faces]")
-        blank.focus()
-        for _ in range(6):
-            page.keyboard.press("ArrowDown")
-            if "top of 1" in page.locator("#prompt").inner_text():
-                break
-        page.keyboard.press("Space")
+        self.point_at(page, blank, "top of 1")
         expect(blank).to_have_text("1 face")
         self.finish(page)
         expect(page.locator(".op .told").last).to_contain_text("36.288 cm³", timeout=30_000)
