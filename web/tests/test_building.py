@@ -214,7 +214,6 @@ class Building(BrowserCase):
         mark = perform(job.pk, self.users[0], None, "sketch.new", {"title": "Mark", "plane": "front"}).made
         corners = {"first": [-3, 12], "second": [3, 18], "sketch": mark}
         perform(job.pk, self.users[0], None, "sketch.rectangle", corners)
-        self.refusals = (400,)
         self.drive(self.laid_around, job)
         job.refresh_from_db()
         # The mark keeps its 6 mm along the rod's surface; between radii 10 and 10.8 it is a sector of a ring.
@@ -245,7 +244,6 @@ class Building(BrowserCase):
 
     def test_a_bar_is_wound_as_a_helix(self):
         job = self.job()
-        self.refusals = (400,)
         self.drive(self.wound, job)
         job.refresh_from_db()
         wanted = math.pi * 2.0**2 * 3 * math.hypot(2 * math.pi * 12, 6)

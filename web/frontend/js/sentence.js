@@ -22,6 +22,13 @@ function every(parts) {
   return parts.flatMap((part) => (part.parts ? every(part.parts) : part.blank ? [part] : []));
 }
 
+/** Blanks that stand without adding a clause. @param {any[]} parts @returns {any[]} */
+function unasked(parts) {
+  return every(
+    parts.filter((part) => !part.clause).map((part) => (part.parts ? { parts: unasked(part.parts) } : part)),
+  );
+}
+
 /**
  * @param {{ host: () => HTMLElement, state: () => any, changed: () => void, preview: (sent: any) => void, build: (sent: any) => Promise<any>, dropped: () => void }} hooks
  */
@@ -483,7 +490,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     hint,
     /** Whether an operation changes a body that is there already. @param {string} wanted */
     needsBody: (wanted) =>
-      every(state().declared[wanted].parts).some(
+      unasked(state().declared[wanted].parts).some(
         (part) => part.kind === "edges" || part.kind === "faces" || (part.kind === "body" && !part.when),
       ),
     /** What the first operation would be sent as, so that it can be built before it is asked for. @param {string} wanted */
