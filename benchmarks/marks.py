@@ -228,6 +228,6 @@ def run(seed=None):
         row("wrap_s_median", float(np.median(times)), 3, "logos of 30 areas"),
         row("depth_error_mm_developable", even, 0.01, "worst of 200 places each, cylinders and cones"),
         row("depth_error_mm_free", free, 0.05, "the same, revolved faces"),
-        row("bar_valid_percent", bars(random), 97, "random paths, at 0.8 of what their bends allow"),
+        row("bar_valid_percent", bars(random), 97, "random paths, at 0.8 of the thickest that the operation names"),
         row("svg_curves_s_5000", drawing_seconds(random), 2, "a drawing of 5,000 curves read"),
     ]

@@ -3,6 +3,7 @@
 import math
 import unittest
 
+import attrs
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -17,6 +18,7 @@ from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.lying import bed_fit, best_way, lying
 from nomogon_core.inspect.making import WAYS, making_of
 from nomogon_core.inspect.meshed import Meshed
+from nomogon_core.inspect.telling import report, told
 from nomogon_core.inspect.thin import thin_places
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, kernel
@@ -128,11 +130,11 @@ class Lying(unittest.TestCase):
 class Corners(unittest.TestCase):
     def test_sharp_and_tight_inside_corners_and_no_others(self):
         """An L has one inside corner; rounded by less than the cutter it is tight, by as much or more it is none."""
-        for radius, told in ((0.0, [0.0]), (1.0, [1.0]), (1.5, []), (2.0, [])):
+        for radius, wanted in ((0.0, [0.0]), (1.0, [1.0]), (1.5, []), (2.0, [])):
             places = [(0, 0), (40, 0), (40, 15), (15, 15), (15, 40), (0, 40)]
             body = plate(rounded_polygon(places, [0, 0, 0, radius, 0, 0]))
             found = inside_corners(Meshed(body), UP, 1.5)
-            self.assertEqual([round(one.radius, 9) for one in found], told)
+            self.assertEqual([round(one.radius, 9) for one in found], wanted)
             for one in found:
                 self.assertAlmostEqual(one.height, 8.0, places=6)
                 np.testing.assert_allclose(one.place[:2], (15, 15), atol=0.5)
@@ -191,6 +193,53 @@ class Findings(unittest.TestCase):
         self.assertAlmostEqual(high[2] - low[2], lying(Meshed(bodies["Plate"]), up, 45.0).height, places=6)
         after = inspected(bodies, making_of({"up": up}))
         self.assertIn("Nothing hangs", [one.title for one in after])
+
+
+class Telling(unittest.TestCase):
+    """What is accepted holds for the number that it was accepted at, and a report says all that is not well."""
+
+    @classmethod
+    def setUpClass(cls):
+        sketch = drawn(RECTANGLE, hole(10, 20, 6), hole(16.62, 20, 6))
+        step = operation("op1", "extrude", regions=[find_regions(sketch)[0].name], length=8.0, mode="new")
+        cls.sheet = sheet_of(sketch, [attrs.evolve(step, title="Slab")])
+        cls.found = inspected(graph.run(cls.sheet).bodies, making_of({}))
+        cls.wall = next(one for one in cls.found if one.title == "Thin wall")
+
+    def accepted(self, number):
+        return making_of({"accepted": {self.wall.key: {"why": "is filled with resin", "number": number}}})
+
+    def test_the_operation_is_called_as_in_the_build_sheet(self):
+        first = told(self.found, making_of({}), self.sheet)[0]
+        self.assertEqual((first.severity, first.title, first.why), ("mend", "Thin wall", ""))
+        self.assertIn("between faces of 1 Slab.", first.sentence)
+
+    def test_accepted_at_its_number_and_open_again_at_another(self):
+        rows = told(self.found, self.accepted("0.62 mm"), self.sheet)
+        self.assertEqual([row.severity for row in rows if row.finding is self.wall], ["accepted"])
+        self.assertFalse(any(row.severity == "mend" for row in rows))
+        rows = told(self.found, self.accepted("0.70 mm"), self.sheet)
+        self.assertEqual((rows[0].severity, rows[0].why), ("mend", ""))
+        self.assertIn("It was accepted at 0.70 mm: is filled with resin.", rows[0].sentence)
+
+    def test_titles_say_which_body_where_there_are_several(self):
+        two = attrs.evolve(self.sheet, bodies=self.sheet.bodies | {"Pin": self.sheet.bodies["Plate"]})
+        name = self.sheet.bodies["Plate"]["name"]
+        self.assertEqual(told(self.found, making_of({}), two)[0].title, f"{name}: Thin wall")
+
+    def test_a_report_tells_all_but_what_is_well(self):
+        lines = report(self.found, making_of({}), self.sheet)
+        self.assertTrue(lines[0].startswith("To be made by printing: nozzle 0.4 mm, layer 0.2 mm"))
+        self.assertEqual(sum(line.startswith("To mend: Thin wall, 0.62 mm.") for line in lines), 1)
+        self.assertTrue(any(line.startswith("To know: Holes will print small, Ø 6.00.") for line in lines))
+        self.assertNotIn("Nothing was found", "".join(lines))
+        lines = report(self.found, self.accepted("0.62 mm"), self.sheet)
+        self.assertIn("Accepted: Thin wall, 0.62 mm: is filled with resin.", lines)
+        self.assertIn("Nothing was found that is to be mended.", lines)
+        # Accepted at another number, it is to be mended, and the report does not say that it is accepted.
+        self.assertNotIn("Accepted:", "".join(report(self.found, self.accepted("0.70 mm"), self.sheet)))
+        turned = report(self.found, making_of({"up": [0.0, 0.0, -1.0]}), self.sheet)
+        self.assertIn("Files for printing lie as chosen for making, not as drawn.", turned)
 
 
 if __name__ == "__main__":

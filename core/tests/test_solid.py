@@ -417,7 +417,7 @@ class Files(unittest.TestCase):
             self.assertIn(hashlib.sha256(data).hexdigest(), told)
         self.assertEqual(files["hive-latch-plate.stl"], self.released.files["stl"])
         self.assertIn(f"volume {self.facts.volume_mm3 / 1000:.3f} cm³", told)
-        self.assertIn("one closed, valid solid", told)
+        self.assertIn("one solid, closed and valid", told)
         self.assertIn("within 0.02 mm of the surface", told)
         self.assertIn(said, told)
 

@@ -262,6 +262,30 @@ class Building(BrowserCase):
         page.reload()
         expect(page.get_by_label("Operation 1, pitch")).to_have_value("6.00")
 
+    def test_a_surface_between_two_rails(self):
+        job = self.job(
+            ("sketch.line", {"start": [0, 0], "end": [40, 0], "free": True}),
+            ("sketch.line", {"start": [0, 30], "end": [40, 30], "free": True}),
+        )
+        self.drive(self.between_rails, job)
+        job.refresh_from_db()
+        self.assertAlmostEqual(self.volume(job), 40 * 30 * 3, places=4)
+
+    def between_rails(self, page, job):
+        self.open(page, job, built=False)
+        self.take(page, "Shape", "Surface")
+        for index, blank in enumerate(("first", "second")):
+            page.locator(f".writing [data-blank={blank}]").focus()
+            page.locator("svg.drawing .hit[data-pick]").nth(index).dispatch_event("click")
+            expect(page.locator(f".writing [data-blank={blank}]")).to_contain_text("1 curve")
+        page.locator(".writing [data-blank=thickness]").fill("3 mm")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("3.600 cm³", timeout=30_000)
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".op[data-step] .no")).to_have_count(0)
+        page.get_by_role("button", name="Redo").click()
+        expect(page.get_by_label("Operation 1, thickness")).to_have_value("3.00")
+
     def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
         job = self.job(
             ("sketch.rectangle", {"first": [10, 0], "second": [14, 10]}),

@@ -2,6 +2,7 @@
 
 import io
 import re
+import zipfile
 
 import trimesh
 from playwright.sync_api import expect
@@ -45,7 +46,9 @@ class Inspecting(BrowserCase):
         rectangle = [(0, 0), (60, 0), (60, 40), (0, 40)]
         job = self.job(rectangle, [(10, 20, 3), (16.62, 20, 3)])
         self.refusals = (400,)
-        self.drive(self.thin, job)
+        report = self.drive(self.thin, job)
+        self.assertIn("Accepted: Thin wall, 0.62 mm: is filled with resin.", report)
+        self.assertIn("To be made by printing: nozzle 0.4 mm", report)
         job.refresh_from_db()
         self.assertEqual(list(document_of(job)["making"]["accepted"].values())[0]["why"], "is filled with resin")
         # With another number it is there again, and says so.
@@ -80,6 +83,10 @@ class Inspecting(BrowserCase):
         expect(wall).to_have_class(re.compile("accepted"))
         expect(wall).to_contain_text("is filled with resin")
         expect(page.locator(".sheet .head")).to_contain_text("1 accepted")
+        self.go(page, "release")
+        row = page.locator("tr", has_text="All files")
+        with zipfile.ZipFile(self.save(page, row.get_by_role("button"))) as packed:
+            return packed.read("report.txt").decode()
 
     def thinner(self, page, job):
         self.open(page, job)

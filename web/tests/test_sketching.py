@@ -263,8 +263,13 @@ class Sketching(BrowserCase):
     def mirroring(self, page, job):
         board = self.open(page, job)
         page.get_by_role("tab", name="Change").click()
-        page.keyboard.press("3")
+        # What is clicked before the words of the sentence have come is not lost.
+        held = []
+        page.route("**/sketch/edits", lambda route: held.append(route))
+        with page.expect_request("**/sketch/edits"):
+            page.keyboard.press("3")
         board.click((12, 15))
+        held[0].continue_()
         expect(page.locator("#sentence .picked").first).to_have_text("1 curve")
         page.get_by_label("Click the line to mirror in.").click()
         board.click((0, 30))

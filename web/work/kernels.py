@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from nomogon_core.exchange import release
+from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import making_of
 from nomogon_core.job.document import build_of
@@ -106,11 +107,11 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord, look=None, up=release.UPRIGHT, notes=()):
-    """One file of the release, or all in one zip with a report that says ``notes`` too."""
-    sheet, cache = _sheet(document), _cache(shared)
-    if kind == "zip":
-        data = release.bundle(sheet, title, chord=chord, cache=cache, up=up, notes=notes)
-    else:
-        data = release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, up=up)
-    return {"kind": kind}, data
+def release_file(document, shared, kind, title, chord, look=None, making=()):
+    """One file of the release, lying as it is made, or all in one zip with a report that tells what was found."""
+    sheet, cache, how = _sheet(document), _cache(shared), making_of(dict(making))
+    if kind != "zip":
+        return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, up=how.up)
+    found = inspected(release.built(sheet, cache), how, sheet.apart)
+    notes = telling.report(found, how, sheet)
+    return {"kind": kind}, release.bundle(sheet, title, chord=chord, cache=cache, up=how.up, notes=notes)

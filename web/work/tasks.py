@@ -8,7 +8,6 @@ from pathlib import Path
 from django.db import InterfaceError, OperationalError
 
 from nomogon_core.errors import CoreError
-from nomogon_core.exchange import release
 from store.models import Blob
 from work import kernels, queue
 from work.models import Task
@@ -64,7 +63,7 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    wanted += [arguments.get("look"), tuple(arguments.get("up", release.UPRIGHT)), arguments.get("notes", ())]
+    wanted += [arguments.get("look"), arguments.get("making", {})]
     return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 

@@ -25,14 +25,14 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 
-LEAST_LOOK, UPRIGHT = 1e-6, (0.0, 0.0, 1.0)
+LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
 MESHES, FLAT = ("stl", "3mf"), ("dxf", "svg")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
     "svg": "exact outline, 1:1",
-    "views": "front, plan, side and askew, 1:1, hidden lines dashed",
+    "views": "front, plan, side and askew, 1:1, hidden lines dashed; of many free faces within 0.05 mm",
 }
 # From the right, in front and above; a parallel view in which all three axes are as long (ISO 5456-3, isometric).
 ASKEW = planes.Frame(
@@ -158,7 +158,7 @@ def bundle(
     """A zip of all files of the release, with a report in plain words that has their checksums.
 
     Args:
-        notes: sentences of the report on how the part is made.
+        notes: sentences of the report on how the part is made and what was found.
 
     Raises:
         OperationError: a step fails, or there is no body.
@@ -185,7 +185,8 @@ def _report_text(title, told, files, names, chord, notes):
     for one in told:
         low, high = one["box_mm"]
         size = " × ".join(f"{b - a:.2f}" for a, b in zip(low, high))
-        state = "one closed, valid solid" if one["solids"] == 1 and one["valid"] else f"{one['solids']} solids"
+        pieces = "one solid" if one["solids"] == 1 else f"{one['solids']} solids"
+        state = f"{pieces}, closed and valid" if one["valid"] else f"{pieces}, NOT closed and valid"
         lines += [
             f"{one['name']}: {one['material']}, {state}",
             f"  size {size} mm, volume {one['volume_mm3'] / 1000:.3f} cm³, mass {one['mass_g']:.2f} g",

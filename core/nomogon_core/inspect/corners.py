@@ -18,7 +18,7 @@ from OCP.TopAbs import TopAbs_EDGE, TopAbs_REVERSED
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.solid import kernel
 
-UPRIGHT, LEAST_TURN = 0.02, math.radians(3.0)
+OFF_UPRIGHT, LEAST_TURN = 0.02, math.radians(3.0)
 LEAST_AREA_MM2 = 0.2
 
 
@@ -41,7 +41,7 @@ def inside_corners(meshed: Meshed, up: Any, least_radius: float) -> list[Inside]
         line = kernel.edge_points(edge, chord=0.1)
         run = line[-1] - line[0]
         size = float(np.linalg.norm(run))
-        if size < 1e-6 or abs(float(run @ up)) < (1 - UPRIGHT) * size:
+        if size < 1e-6 or abs(float(run @ up)) < (1 - OFF_UPRIGHT) * size:
             continue
         if _is_inside(edge, faces):
             place = tuple(((line[0] + line[-1]) / 2).tolist())
@@ -51,7 +51,7 @@ def inside_corners(meshed: Meshed, up: Any, least_radius: float) -> list[Inside]
         if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Cylinder:
             continue
         round_one = surface.Cylinder()
-        if abs(float(np.dot(round_one.Axis().Direction().Coord(), up))) < 1 - UPRIGHT:
+        if abs(float(np.dot(round_one.Axis().Direction().Coord(), up))) < 1 - OFF_UPRIGHT:
             continue
         radius, sweep = round_one.Radius(), surface.LastUParameter() - surface.FirstUParameter()
         if radius >= least_radius - 1e-9 or sweep > 2 * math.pi - 0.1 or not _is_hollow(face, surface, round_one):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import attrs
 
 from nomogon_core.inspect import corners, lying, thin
 from nomogon_core.inspect.making import Making
 from nomogon_core.inspect.meshed import Meshed
+from nomogon_core.inspect.telling import RANK, Finding
 from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.planes import operation_of
 
@@ -19,29 +20,6 @@ if TYPE_CHECKING:
 MOST_OF_A_KIND = 6
 HANGS_MM2, WIDE_MM = 1.0, 10.0
 WALLS, GAPS = "wall", "gap"
-
-
-@attrs.frozen
-class Finding:
-    """One thing found.
-
-    Attributes:
-        key: stays while it is the same thing; body: id; severity: "mend", "know" or "well".
-        title, number, sentence: in words; operations: ids of those that made its faces, which the words call {0}, {1} …
-        place: (x, y, z) it is about, or None; faces: names of the faces to show.
-        remedy: {"words", "command", "arguments"} or None.
-    """
-
-    key: str
-    body: str
-    severity: str
-    title: str
-    number: str
-    sentence: str = ""
-    operations: tuple[str, ...] = ()
-    place: tuple[float, float, float] | None = None
-    faces: tuple[str, ...] = ()
-    remedy: dict[str, Any] | None = None
 
 
 def inspected(bodies: dict[str, Body], making: Making, apart: frozenset[str] = frozenset()) -> list[Finding]:
@@ -54,8 +32,7 @@ def inspected(bodies: dict[str, Body], making: Making, apart: frozenset[str] = f
     for name, body in bodies.items():
         found.append(_whole(body, name in apart))
         found += CHECKS[making.way](Meshed(body), making)
-    rank = {"mend": 0, "know": 1, "well": 2}
-    return sorted(found, key=lambda one: rank[one.severity])
+    return sorted(found, key=lambda one: RANK[one.severity])
 
 
 def _whole(body, apart):
@@ -68,6 +45,11 @@ def _whole(body, apart):
     )
 
 
+def _makers(faces):
+    """Ids of the operations that made some faces, each once."""
+    return tuple(dict.fromkeys(operation_of(face) for face in faces))
+
+
 def _at(place):
     return "({:.1f}, {:.1f}, {:.1f})".format(*(round(value, 1) + 0.0 for value in place))
 
@@ -76,7 +58,7 @@ def _thin(meshed: Meshed, least: float, reason: str, *, gaps: bool = False) -> l
     kind = GAPS if gaps else WALLS
     told = []
     for one in thin.thin_places(meshed, least, gaps=gaps)[:MOST_OF_A_KIND]:
-        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        makers = _makers(one.faces)
         beside = " and ".join(f"{{{index}}}" for index in range(len(makers)))
         runs = "tapers to an edge" if one.tapers else f"is {one.size:.2f} mm"
         told.append(
@@ -119,7 +101,7 @@ def _hanging(meshed, making):
         left = "nothing hangs" if best.hanging < HANGS_MM2 else f"only {best.hanging:.0f} mm² hang"
         turned = f"Laid another way, {left}."
         remedy = {"words": "Lay it that way", "command": "inspect.lay", "arguments": {"up": list(best.up)}}
-    makers = tuple(dict.fromkeys(operation_of(face) for face in now.faces))[:3]
+    makers = _makers(now.faces)[:3]
     return [
         Finding(
             f"hangs {name}",
@@ -183,7 +165,7 @@ def _milling(meshed: Meshed, making: Making) -> list[Finding]:
     told += _thin(meshed, cutter, f"A cutter of Ø {cutter:.2f} mm does not get in.", gaps=True)
     found = corners.inside_corners(meshed, making.up, cutter / 2)
     for one in found[:MOST_OF_A_KIND]:
-        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        makers = _makers(one.faces)
         deep = f" It is {one.height:.1f} mm deep, more than the reach of {reach:.1f} mm." if one.height > reach else ""
         told.append(
             Finding(
@@ -217,7 +199,7 @@ def _casting(meshed: Meshed, making: Making) -> list[Finding]:
     told = _thin(meshed, making.numbers["wall"], "Metal does not run into thinner walls (common practice).")
     steep, name = corners.steep_sides(meshed, making.up, least), meshed.body.name
     if steep:
-        makers = tuple(dict.fromkeys(operation_of(face) for face in steep.faces))[:3]
+        makers = _makers(steep.faces)[:3]
         told.append(
             Finding(
                 f"draft {name}",
@@ -235,7 +217,7 @@ def _casting(meshed: Meshed, making: Making) -> list[Finding]:
     else:
         told.append(Finding(f"draft {name}", name, "well", "All sides have draft", f"{least:g}° and more"))
     for one in corners.inside_corners(meshed, making.up, inside)[:MOST_OF_A_KIND]:
-        makers = tuple(dict.fromkeys(operation_of(face) for face in one.faces))
+        makers = _makers(one.faces)
         why = (
             f"Castings tear at inside corners under R {inside:g} (common practice), here at {_at(one.place)}. Round it."
         )

@@ -11,6 +11,7 @@ from scipy.spatial import ConvexHull, QhullError
 from shapely import MultiPoint, Point, convex_hull
 
 from nomogon_core.inspect.meshed import Meshed
+from nomogon_core.solid import planes
 
 ON_BED_MM, LEVEL = 0.05, 0.999
 TURNS_DEGREES = 0.1
@@ -108,8 +109,8 @@ class Fit:
 
 def bed_fit(meshed: Meshed, up: Any, bed: tuple[float, float]) -> Fit:
     """How a part fits a rectangular bed, turned on it as it fits best; unturned where that fits."""
-    up = np.asarray(up, float) / np.linalg.norm(up)
-    plane = _level_axes(up)
+    level = planes.frame_of((0, 0, 0), up)
+    plane = np.array([level.across, level.up])
     hull = np.array(convex_hull(MultiPoint(meshed.vertices @ plane.T)).exterior.coords)
     turns = np.radians(np.arange(0, 180, TURNS_DEGREES))
     across, aside = np.column_stack([np.cos(turns), np.sin(turns)]), np.column_stack([-np.sin(turns), np.cos(turns)])
@@ -117,11 +118,3 @@ def bed_fit(meshed: Meshed, up: Any, bed: tuple[float, float]) -> Fit:
     slack = np.minimum(bed[0] - wide, bed[1] - deep)
     best = 0 if slack[0] >= 0 else int(slack.argmax())
     return Fit(float(slack[best]), math.degrees(turns[best]), (float(wide[best]), float(deep[best])))
-
-
-def _level_axes(up):
-    """Two level unit vectors, the first along x where it can be."""
-    first = np.array([1.0, 0.0, 0.0]) if abs(up[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    first = first - float(first @ up) * up
-    first /= np.linalg.norm(first)
-    return np.array([first, np.cross(up, first)])

@@ -6,6 +6,8 @@ from typing import Any
 
 import attrs
 
+from nomogon_core.solid.planes import PLAN
+
 
 @attrs.frozen
 class Setting:
@@ -92,7 +94,7 @@ class Making:
 
     way: str
     numbers: dict[str, float]
-    up: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    up: tuple[float, float, float] = PLAN.normal
     accepted: dict[str, tuple[str, str]] = attrs.field(factory=dict)
 
 
@@ -103,4 +105,4 @@ def making_of(data: dict[str, Any]) -> Making:
     own = data.get("numbers", {}).get(way, {})
     numbers = {one.name: float(own.get(one.name, one.usual)) for one in BY_KIND[way].settings}
     accepted = {key: (told["why"], told["number"]) for key, told in data.get("accepted", {}).items()}
-    return Making(way, numbers, tuple(data.get("up", (0.0, 0.0, 1.0))), accepted)
+    return Making(way, numbers, tuple(data.get("up", PLAN.normal)), accepted)

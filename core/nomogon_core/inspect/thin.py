@@ -24,7 +24,6 @@ class Thin:
         size: millimetres; exact: whether it is that of the exact faces, not of a ray.
         place: in the middle of it; faces: names of both, the same twice for a pin or a bore.
         tapers: whether it runs out to an edge.
-        share: how many of the rays met it.
     """
 
     size: float
@@ -32,7 +31,6 @@ class Thin:
     place: tuple[float, float, float]
     faces: tuple[str, str]
     tapers: bool
-    share: int
 
 
 def thin_places(meshed: Meshed, least: float, *, gaps: bool = False) -> list[Thin]:
@@ -55,12 +53,12 @@ def thin_places(meshed: Meshed, least: float, *, gaps: bool = False) -> list[Thi
     far, places, ways = far[kept], places[kept], ways[kept]
     order = np.lexsort((far, pair))
     first = np.concatenate([[True], np.diff(pair[order]) != 0])
-    starts, counts = order[first], np.diff(np.concatenate([np.flatnonzero(first), [len(order)]]))
+    starts = order[first]
     found: list[Thin] = []
     by_size = np.argsort(far[starts])[:MOST_PAIRS]
-    for start, count in zip(starts[by_size].tolist(), counts[by_size].tolist()):
+    for start in starts[by_size].tolist():
         faces = divmod(int(pair[start]), len(meshed.faces))
-        told = _measured(meshed, faces, float(far[start]), places[start], ways[start], least, count)
+        told = _measured(meshed, faces, float(far[start]), places[start], ways[start], least)
         if told.size < least - 1e-9 and not any(_same(told, one, least) for one in found):
             found.append(told)
     return sorted(found, key=lambda one: one.size)
@@ -72,7 +70,7 @@ def _same(told, one, least):
     return near and abs(told.size - one.size) < 0.02 * least + 0.01
 
 
-def _measured(meshed, faces, far, place, way, least, count):
+def _measured(meshed, faces, far, place, way, least):
     """What is thin between two faces, from the shortest ray that met it."""
     size, exact, tapers, middle = far, False, False, place + way * far / 2
     first, second = (meshed.faces[face] for face in faces)
@@ -91,4 +89,4 @@ def _measured(meshed, faces, far, place, way, least, count):
                 size, exact = apart, True
                 break
     names = tuple(sorted(meshed.name(face) for face in faces))
-    return Thin(size, exact, tuple(middle.tolist()), (names[0], names[1]), tapers, count)
+    return Thin(size, exact, tuple(middle.tolist()), (names[0], names[1]), tapers)

@@ -151,12 +151,9 @@ def level_turn(view: Overview) -> tuple[float, float] | None:
     """(radians, their 95 % uncertainty) by which the main edges traced in the picture worked on are out of level or
     upright, or None without any; whichever is nearer counts."""
     traces = {name for name, item in view.document["traces"].items() if item["picture"] == view.picture_id}
-    found = main_direction(view.sketch, [name for name in traced_curves(view.sketch) if _of(view, name) in traces])
+    traced = [name for name in traced_curves(view.sketch) if view.sketch.curves[name].origin in traces]
+    found = main_direction(view.sketch, traced)
     return (found.angle, max(U95 * found.sigma, LEAST_LEVEL_U95)) if found else None
-
-
-def _of(view, name):
-    return view.sketch.curves[name].origin
 
 
 def _next_level(view):

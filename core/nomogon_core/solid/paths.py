@@ -12,8 +12,9 @@ from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, bezier, bezier_derivative, end_directions
+from nomogon_core.geometry.curves import CLOSED, bezier, bezier_derivative, end_directions, ends
 from nomogon_core.solid.grafting import cubics_of
+from nomogon_core.solid.planes import frame_of
 
 if TYPE_CHECKING:
     from nomogon_core.solid.developing import Development
@@ -81,7 +82,7 @@ def along_curves(frame: Frame, curves: list[Any], closed: bool) -> Path:
             continue
         u, v = end_directions(before)[1], end_directions(after)[0]
         if abs(math.atan2(u[0] * v[1] - u[1] * v[0], float(u @ v))) > KINK:
-            kinks.append(tuple(np.round(after_start(after), 9)))
+            kinks.append(ends(after)[0])
     for curve in curves:
         for control in cubics_of(curve):
             t = np.linspace(0, 1, A_CUBIC)[:-1]
@@ -94,11 +95,6 @@ def along_curves(frame: Frame, curves: list[Any], closed: bool) -> Path:
     in_space = np.array([frame.in_space(place) for place in flat])
     kinked = tuple(frame.in_space(place) for place in kinks)
     return _path(in_space, closed, np.concatenate(bends), kinked, (frame, curves))
-
-
-def after_start(curve: Any) -> np.ndarray:
-    """Where a curve begins."""
-    return cubics_of(curve)[0][0]
 
 
 def _bend(control, t):
@@ -166,11 +162,8 @@ def spiral(point: Sequence[float], way: Sequence[float], radius: float, pitch: f
 
 def _about(way):
     """Three unit vectors square to each other, the last along an axis."""
-    z = np.asarray(way, float) / np.linalg.norm(way)
-    aside = np.array([1.0, 0.0, 0.0]) if abs(z[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    x = aside - float(aside @ z) * z
-    x /= np.linalg.norm(x)
-    return x, np.cross(z, x), z
+    frame = frame_of((0, 0, 0), way)
+    return tuple(np.array(one) for one in (frame.across, frame.up, frame.normal))
 
 
 def least_turns(turns: float) -> None:

@@ -8,16 +8,14 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace
 from OCP.BRepFill import BRepFill
-from OCP.collections import HArray1_gp_Pnt
 from OCP.Geom import Geom_OffsetSurface, Geom_Surface
 from OCP.GeomAbs import GeomAbs_Shape
-from OCP.GeomAPI import GeomAPI_Interpolate
 from OCP.GeomConvert import GeomConvert_ApproxSurface
 from OCP.GeomFill import GeomFill, GeomFill_BSplineCurves, GeomFill_FillingStyle
-from OCP.gp import gp_Pnt
 
 from nomogon_core.errors import OperationError
 from nomogon_core.solid import grafting, kernel
+from nomogon_core.solid.sweeping import spline_through
 
 if TYPE_CHECKING:
     from OCP.TopoDS import TopoDS_Shape
@@ -26,17 +24,6 @@ if TYPE_CHECKING:
 
 NEAR_MM, OFFSET_MM = 0.5, 1e-4
 LEAST_SHARE, MOST_SHARE = 0.5, 1.6
-
-
-def _spline(points):
-    array = HArray1_gp_Pnt(1, len(points))
-    for index, place in enumerate(points.tolist(), 1):
-        array.SetValue(index, gp_Pnt(*place))
-    maker = GeomAPI_Interpolate(array, False, 1e-7)
-    maker.Perform()
-    if not maker.IsDone():
-        raise OperationError("No smooth curve goes along that rail; look for places that lie on each other.")
-    return maker.Curve()
 
 
 def between_rails(first: Path, second: Path, ends: tuple[Path, Path] | None = None) -> Geom_Surface:
@@ -58,12 +45,12 @@ def between_rails(first: Path, second: Path, ends: tuple[Path, Path] | None = No
     if straight > math.dist(one[0], other[-1]) + math.dist(one[-1], other[0]):
         other = other[::-1]
     if ends is None:
-        return GeomFill.Surface_s(_spline(one), _spline(other))
+        return GeomFill.Surface_s(spline_through(one), spline_through(other))
     lines = [path.points for path in ends]
     if _reach(lines[0], one[0], other[0]) > _reach(lines[1], one[0], other[0]):
         lines.reverse()
     begin, finish = (_joined(line, *pair) for line, pair in zip(lines, ((one[0], other[0]), (one[-1], other[-1]))))
-    curves = [_spline(points) for points in (one, finish, other, begin)]
+    curves = [spline_through(points) for points in (one, finish, other, begin)]
     return GeomFill_BSplineCurves(*curves, GeomFill_FillingStyle.GeomFill_StretchStyle).Surface()
 
 

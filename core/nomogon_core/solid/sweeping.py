@@ -34,15 +34,19 @@ LAW_PLACES = 41
 SAME_VOLUME, WIDER_VOLUME = 2e-3, 3e-2
 
 
-def _spline(path):
-    points = path.points[:-1] if path.closed else path.points
+def spline_through(points: np.ndarray, *, closed: bool = False) -> Any:
+    """The kernel's spline through places (n, 3).
+
+    Raises:
+        OperationError: places lie on each other.
+    """
     array = HArray1_gp_Pnt(1, len(points))
     for index, place in enumerate(points.tolist(), 1):
         array.SetValue(index, gp_Pnt(*place))
-    maker = GeomAPI_Interpolate(array, path.closed, 1e-7)
+    maker = GeomAPI_Interpolate(array, closed, 1e-7)
     maker.Perform()
     if not maker.IsDone():
-        raise OperationError("No smooth curve goes along that path; look for places that lie on each other.")
+        raise OperationError("No smooth curve goes along these curves; look for places that lie on each other.")
     return maker.Curve()
 
 
@@ -63,7 +67,7 @@ def _exact_wire(path):
 
 
 def _interpolated_wire(path):
-    curve = _spline(path)
+    curve = spline_through(path.points[:-1] if path.closed else path.points, closed=path.closed)
     place, way = gp_Pnt(), gp_Vec()
     curve.D1(curve.FirstParameter(), place, way)
     wire = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve).Edge()).Wire()

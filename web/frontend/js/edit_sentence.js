@@ -31,6 +31,9 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
   let active = "";
   let timer = 0;
   let turn = 0;
+  let opening = 0;
+  /** What was done since a sentence was asked for that is not there yet, or null. @type {(() => void)[] | null} */
+  let early = null;
   const files = new Map();
   const typed = new Set();
 
@@ -273,11 +276,23 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
     if (await command("sketch.edit", { kind, blanks: sent(), unit })) release();
   });
 
+  /** Do something with the sentence, once it is there. @param {() => void} act */
+  const soon = (act) => (early ? void early.push(act) : act());
+
   return {
-    active: () => declared !== null,
+    active: () => declared !== null || early !== null,
     /** Begin a sentence with the curves that are chosen. @param {string} wanted @param {string[]} chosen */
     async open(wanted, chosen) {
-      const all = await load();
+      const mine = ++opening;
+      early = [];
+      const all = await load().catch((problem) => {
+        say(problem.message, true);
+        return null;
+      });
+      if (mine !== opening) return;
+      const meanwhile = early;
+      early = null;
+      if (!all) return release();
       declared = all[wanted];
       kind = wanted;
       filled = {};
@@ -294,8 +309,11 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
       show();
       draw();
       later();
+      for (const act of meanwhile) act();
     },
     close() {
+      opening += 1;
+      early = null;
       if (!declared) return;
       clearTimeout(timer);
       turn += 1;
@@ -304,13 +322,13 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
       prompt.hidden = false;
       drawing.wouldBe(null);
     },
-    click: pick,
+    click: (event, id) => soon(() => pick(event, id)),
     /** The whole chain of a curve that was clicked twice. @param {string} id */
     chain(id) {
       const curve = drawing.curve(id) ?? drawing.data.shapes.curves.find((one) => one.points.includes(id));
-      if (curve) add(chainOf(curve.id, drawing.data.shapes.curves));
+      if (curve) soon(() => add(chainOf(curve.id, drawing.data.shapes.curves)));
     },
-    add,
-    enter: () => form.requestSubmit(),
+    add: (ids) => soon(() => add(ids)),
+    enter: () => soon(() => form.requestSubmit()),
   };
 }

@@ -5,7 +5,7 @@ import { onChanged, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
 import { followDrag, followView } from "./gestures.js";
-import { createViewer } from "./viewer.js";
+import { createViewer, LOOKS } from "./viewer.js";
 import { unpack } from "./mesh.js";
 
 const element = document.getElementById("board");
@@ -19,13 +19,6 @@ const AWAY = 64;
 const ROUND = 11;
 const ASK_AGAIN_MS = 60;
 const KEY_TURN = 20;
-const VIEWS = {
-  "view-turned": [-0.55, 0.95],
-  "view-top": [0, 0],
-  "view-front": [0, Math.PI / 2],
-  "view-right": [Math.PI / 2, Math.PI / 2],
-  "view-bottom": [0, Math.PI],
-};
 
 let marks = [];
 let shown = "";
@@ -174,7 +167,7 @@ sheet.addEventListener("submit", (event) => event.preventDefault());
 const tray = startTray({
   resting: RESTING,
   take(name) {
-    if (name in VIEWS) viewer.turnTo(...VIEWS[name]);
+    if (name in LOOKS) viewer.turnTo(...LOOKS[name]);
     else if (name === "fit") viewer.fit();
     else if (name.startsWith("way-")) {
       if (mayChange) command("inspect.make", { way: name.slice(4) }).then((done) => done && load());

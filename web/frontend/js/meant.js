@@ -4,7 +4,8 @@ const FAR_SIGMAS = 10;
 
 /**
  * @param {{ ask: (path: string) => Promise<any>, command: (name: string, args: any) => Promise<any>,
- *   choose: (ids: any) => void, outline: (paths: string[]) => void, beside: (width: number) => void, say: (text: string, bad?: boolean) => void, release: () => void }} hooks
+ *   choose: (ids: any) => void, outline: (paths: string[]) => void, beside: (width: number) => void,
+ *   say: (text: string, bad?: boolean) => void, release: () => void }} hooks
  */
 export function createMeant({ ask, command, choose, outline, beside, say, release }) {
   const panel = document.getElementById("meant");

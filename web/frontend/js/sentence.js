@@ -30,7 +30,8 @@ function unasked(parts) {
 }
 
 /**
- * @param {{ host: () => HTMLElement, state: () => any, changed: () => void, preview: (sent: any) => void, build: (sent: any) => Promise<any>, dropped: () => void }} hooks
+ * @param {{ host: () => HTMLElement, state: () => any, changed: () => void, preview: (sent: any) => void,
+ *   build: (sent: any) => Promise<any>, dropped: () => void }} hooks
  */
 export function createSentence({ host, state, changed, preview, build, dropped }) {
   const form = Object.assign(document.createElement("form"), { className: "op writing", autocomplete: "off" });

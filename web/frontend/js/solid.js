@@ -6,7 +6,7 @@ import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
 import { followDrag, followView } from "./gestures.js";
 import { startKeyPoint } from "./keypoint.js";
-import { createViewer } from "./viewer.js";
+import { createViewer, LOOKS } from "./viewer.js";
 import { unpack } from "./mesh.js";
 import { startLaying } from "./laying.js";
 import { fetchFile } from "./files.js";
@@ -22,13 +22,6 @@ const note = document.getElementById("note");
 const sheet = document.getElementById("sheet");
 const viewer = createViewer(canvas);
 const RESTING = "Drag to turn, Shift drag to shift, the wheel comes closer. Take a tool to add to the Build sheet.";
-const VIEWS = {
-  "view-turned": [-0.55, 0.95],
-  "view-top": [0, 0],
-  "view-front": [0, Math.PI / 2],
-  "view-right": [Math.PI / 2, Math.PI / 2],
-  "view-bottom": [0, Math.PI],
-};
 /** Whether what is farther away looks smaller, for the eye of this page alone. */
 let smaller = Boolean(sessionStorage.getItem("perspective"));
 const hidden = new Set(JSON.parse(sessionStorage.getItem("hidden") ?? "[]"));
@@ -355,8 +348,8 @@ function begin(name) {
 const tray = startTray({
   resting: RESTING,
   take(name) {
-    if (VIEWS[name]) {
-      viewer.turnTo(...VIEWS[name]);
+    if (LOOKS[name]) {
+      viewer.turnTo(...LOOKS[name]);
       return tray.release();
     }
     if (name === "fit") {

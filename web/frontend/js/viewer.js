@@ -5,6 +5,14 @@ import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
 
+/** Ways to look at a part, by tool: turned about, tipped. */
+export const LOOKS = {
+  "view-turned": [-0.55, 0.95],
+  "view-top": [0, 0],
+  "view-front": [0, Math.PI / 2],
+  "view-right": [Math.PI / 2, Math.PI / 2],
+  "view-bottom": [0, Math.PI],
+};
 const INK = 0x17201d;
 const THIN = 0x9aa59c;
 const BRASS = 0x9a6b12;

@@ -7,6 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from nomogon_core.inspect.making import BY_KIND, making_of
+from nomogon_core.inspect.telling import Finding, told
 from nomogon_core.quantity.units import format_length
 from stages.overviews import view_of
 from stages.requests import unit_of
@@ -29,7 +30,7 @@ def findings(request, job_id):
         if task.status == Task.DONE:
             checks = services.wait(services.submit(here.job, "inspect", services.inspect_arguments(document)))
     done = checks is not None and checks.status == Task.DONE
-    rows = _rows(document, checks.result["findings"], view_of(here, task.result)) if done else []
+    rows = _rows(checks.result["findings"], document, view_of(here, task.result).build) if done else []
     context = _context(document, rows, unit_of(request)) | {"job": here.job, "done": done}
     waited = checks or task
     return JsonResponse(
@@ -41,14 +42,14 @@ def findings(request, job_id):
             "marks": [
                 {
                     "number": row["mark"],
-                    "place": row["place"],
-                    "bad": row["severity"] == "mend",
-                    "body": row["body"],
-                    "faces": row["faces"],
-                    "key": row["key"],
+                    "place": row["one"].place,
+                    "bad": row["told"].severity == "mend",
+                    "body": row["one"].body,
+                    "faces": row["one"].faces,
+                    "key": row["one"].key,
                 }
                 for row in rows
-                if row["place"]
+                if row["one"].place
             ],
             "bodies": [
                 {"id": name, **document["bodies"][name]}
@@ -59,40 +60,17 @@ def findings(request, job_id):
     )
 
 
-def _rows(document, found, view):
-    """Findings with their numbers and in words; those that are accepted, with the number that they had, come last but
-    for what is well."""
-    accepted = making_of(document["making"]).accepted
-    numbers = view.build.numbers()
-    told = []
-    for one in found:
-        names = [_called(view, numbers, name) for name in one["operations"]]
-        arguments = json.dumps((one["remedy"] or {}).get("arguments", {}))
-        row = one | {
-            "arguments": arguments,
-            "sentence": one["sentence"].format(*names),
-            "body_name": document["bodies"][one["body"]]["name"],
-        }
-        why, number = accepted.get(one["key"], ("", ""))
-        if why and number == one["number"] and one["severity"] != "well":
-            row |= {"severity": "accepted", "why": why}
-        elif why and one["severity"] != "well":
-            row["sentence"] += f" It was accepted at {number}: {why}."
-        told.append(row)
-    rank = {"mend": 0, "know": 1, "accepted": 2, "well": 3}
-    told.sort(key=lambda row: rank[row["severity"]])
-    for index, row in enumerate(told, 1):
-        row["mark"] = MARKS.get(row["severity"], str(index))
-    return told
+def _rows(found, document, sheet):
+    """Findings as rows of the page, with a number or a sign each."""
+    rows = told([Finding(**one) for one in found], making_of(document["making"]), sheet)
+    return [
+        {"told": row, "one": row.finding, "mark": MARKS.get(row.severity, str(index)), "arguments": _arguments(row)}
+        for index, row in enumerate(rows, 1)
+    ]
 
 
-def _called(view, numbers, name):
-    """An operation as the Build sheet calls it."""
-    if name not in numbers:
-        return "?"
-    operation = next((one for one in view.build.operations if one.name == name), None)
-    title = operation.title if operation and operation.title else ""
-    return f"{numbers[name]} {title}".strip()
+def _arguments(row):
+    return json.dumps((row.finding.remedy or {}).get("arguments", {}))
 
 
 def _context(document, rows, unit):
@@ -107,9 +85,8 @@ def _context(document, rows, unit):
         }
         for one in way.settings
     ]
-    count = {kind: sum(row["severity"] == kind for row in rows) for kind in ("mend", "know", "accepted")}
-    told = {"rows": rows, "way": way, "ways": BY_KIND.values(), "settings": settings, "count": count}
-    return told | {"several": len(document["bodies"]) > 1}
+    count = {kind: sum(row["told"].severity == kind for row in rows) for kind in ("mend", "know", "accepted")}
+    return {"rows": rows, "way": way, "ways": BY_KIND.values(), "settings": settings, "count": count}
 
 
 def _shown(value, own_unit, unit):

@@ -6,7 +6,6 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.arguments import NUMBER, Rows, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
-from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.job.advice import statuses
 from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
@@ -27,8 +26,7 @@ MEDIA_TYPES = {
     "view": "image/svg+xml",
     "zip": "application/zip",
 }
-UPRIGHT = (0.0, 0.0, 1.0)
-PRINTED = ("stl", "3mf", "zip")
+LAID = ("stl", "3mf")
 LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
 READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
 FILES = (
@@ -64,24 +62,13 @@ def make(request, job_id):
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
     document = built_to(document_of(job), sent.get("until"))
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
-    if kind in PRINTED and document["making"].get("up"):
-        arguments["up"] = document["making"]["up"]
     if kind == "zip":
-        arguments["notes"] = _notes(document["making"])
+        arguments["making"] = document["making"]
+    elif kind in LAID and "up" in document["making"]:
+        arguments["making"] = {"up": document["making"]["up"]}
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
-
-
-def _notes(data):
-    """Sentences of the report on how the part is made, and what of its findings is accepted."""
-    making = making_of(data)
-    way = BY_KIND[making.way]
-    numbers = ", ".join(f"{one.words} {making.numbers[one.name]:g} {one.unit}".strip() for one in way.settings)
-    told = [f"To be made by {way.title.lower()}: {numbers}."]
-    if making.up != UPRIGHT:
-        told.append("Files for printing lie as chosen in Inspect, not as drawn.")
-    return told + [f"Accepted at {number}: {why}." for why, number in making.accepted.values()]
 
 
 def _look(sent):

@@ -26,7 +26,7 @@ TOUCHES = 0.999
 
 
 def build(ask: Ask) -> dict[str, Body]:
-    diameter, told = ask.number("diameter"), [_path(ask)]
+    diameter, path = ask.number("diameter"), _path(ask)
     radii = [(0.0, diameter / 2)]
     for word in MORE:
         if ask.choice(f"diameter_{word}"):
@@ -37,13 +37,10 @@ def build(ask: Ask) -> dict[str, Body]:
                     f"at 100 at most; {100 * share:g} came."
                 )
             radii.append((share, ask.number(f"diameter_{word}") / 2))
-    tools, names = [], ask.no_names()
-    for path in told:
-        _check(ask, path, radii)
-        shape = sweeping.bar(path, radii)
-        ask.name_rest(shape, names, "side")
-        tools.append(shape)
-    return ask.put(ask.choice("result"), "body", tools, names)
+    _check(ask, path, radii)
+    shape, names = sweeping.bar(path, radii), ask.no_names()
+    ask.name_rest(shape, names, "side")
+    return ask.put(ask.choice("result"), "body", [shape], names)
 
 
 def _path(ask: Ask) -> Path:
