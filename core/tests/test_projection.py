@@ -15,6 +15,7 @@ from nomogon_core.errors import OperationError
 from nomogon_core.exchange import release
 from nomogon_core.exchange.writers import drawing
 from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, bounds, ends, length
+from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, planes, projection
 from nomogon_core.solid.projection import projected
 
@@ -84,6 +85,27 @@ class Views(unittest.TestCase):
             for name in ("visible", "hidden"):
                 wanted, told = (lengths(getattr(one, name)) for one in (exact, faceted))
                 self.assertAlmostEqual(told, wanted, delta=0.004 * wanted + 0.02, msg=name)
+
+    def test_seams_are_no_lines_of_facets_however_many_there_are(self):
+        """A cap with a cone and a rounding on it has straight and round seams."""
+        sketch = drawn(rounded_polygon([(0, 0), (20, 0), (20, 4), (6, 16), (0, 16)], [0, 0, 0, 3, 0]))
+        spun = built(
+            sketch,
+            step(
+                "op1",
+                "revolve",
+                regions={"sketch": "s1", "names": [find_regions(sketch)[0].name]},
+                axis="y",
+                extent="full",
+                result="new",
+                body="Plate",
+            ),
+        )["Plate"]
+        with mock.patch.object(projection, "MOST_FREE_PIECES", -1):
+            told = self.seen(release.SHEET["Plan"], spun)
+        self.assertEqual(told.smooth, ())
+        low, high = np.array(bounds([*told.visible], 1e-3))
+        np.testing.assert_allclose([*low, *high], (-20, 0, 20, 16), atol=0.06)
 
     def test_a_coil_from_its_end_is_a_ring(self):
         body = next(iter(bar(path="helix", about="x", reach=9.0, pitch=9.0, turns=4.0, diameter=3.0).bodies.values()))

@@ -149,7 +149,7 @@ def _seen(frame, places):
 
 def _lies_along_seams(shapes, frame):
     """Tells whether a line of facets lies along a seam."""
-    drawn = shapely.multilinestrings([_seen(frame, edge_points(edge)) for edge in _seam_edges(shapes)])
+    drawn = shapely.MultiLineString([_seen(frame, edge_points(edge)) for edge in _seam_edges(shapes)])
     shapely.prepare(drawn)
 
     def among(line):
