@@ -169,9 +169,11 @@ class Solid(BrowserCase):
         expect(page.get_by_label("Colour of Lid")).to_have_value("#aa3355")
         page.get_by_label("Hide or show Lid").click()
         expect(page.get_by_label("Hide or show Lid")).to_have_text("show")
-        page.get_by_label("Hide or show Lid").click()
         page.reload()
         expect(page.locator(".sheet .head")).to_contain_text("2 built")
+        expect(page.get_by_label("Hide or show Lid")).to_have_text("show")
+        page.get_by_label("Hide or show Lid").click()
+        expect(page.get_by_label("Hide or show Lid")).to_have_text("hide")
         expect(page.get_by_label("Name of Lid")).to_have_value("Lid")
 
     def test_a_sentence_by_the_keyboard_alone(self):

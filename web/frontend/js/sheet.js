@@ -9,6 +9,7 @@ const RAIL_PX = 54;
  * @param {HTMLElement} sheet
  * @param {{ reload: () => void, takes: (name: string) => boolean, buildTo: (name: string | null) => void,
  *   edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
+ * @returns What writes the sheet anew.
  */
 export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden }) {
   const stepOf = (target) => target.closest("[data-step]")?.dataset.step;
@@ -20,6 +21,34 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     const name = stepOf(target);
     if (name && field) return command("solid.set", { name, blanks: { [field]: target.value }, unit });
     return true;
+  }
+
+  function sayHidden() {
+    for (const button of sheet.querySelectorAll("[data-hide-body]"))
+      button.textContent = isHidden(button.dataset.hideBody) ? "show" : "hide";
+  }
+
+  /** A click is lost when what is pressed is gone before it is let go, so the sheet is renewed after that. */
+  let pressed = false;
+  /** @type {[string, () => void] | null} */
+  let waiting = null;
+  const released = () => {
+    pressed = false;
+    setTimeout(() => waiting && !pressed && renew(...waiting));
+  };
+  sheet.addEventListener("pointerdown", () => {
+    pressed = true;
+  });
+  addEventListener("pointerup", released);
+  addEventListener("pointercancel", released);
+
+  /** Write the sheet anew. @param {string} text @param {() => void} after What is done once it is written. */
+  function renew(text, after) {
+    waiting = pressed ? [text, after] : null;
+    if (pressed) return;
+    sheet.innerHTML = text;
+    sayHidden();
+    after();
   }
 
   const lines = () => /** @type {HTMLElement[]} */ ([...sheet.querySelectorAll(".op[data-step]")]);
@@ -77,7 +106,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     const { act, pick, offer, hideBody } = event.target.dataset;
     if (hideBody) {
       hide(hideBody);
-      event.target.textContent = isHidden(hideBody) ? "show" : "hide";
+      sayHidden();
     }
     if (act === "open") return openSketch(name);
     if (act === "here" || act === "all") return buildTo(act === "here" ? name : null);
@@ -91,4 +120,6 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     if (event.target.dataset.suggest)
       command("solid.set", { name, blanks: { [event.target.dataset.suggestField]: event.target.dataset.suggest } });
   });
+
+  return renew;
 }

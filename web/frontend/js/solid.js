@@ -76,9 +76,10 @@ async function load() {
   const typing = sheet.contains(document.activeElement) && document.activeElement.matches("input, select");
   if (!typing || sentence.isOpen) {
     const focus = sentence.isOpen ? document.activeElement?.dataset?.blank : null;
-    sheet.innerHTML = fresh.sheet;
-    sentence.keep();
-    if (focus) sentence.form.querySelector(`[data-blank="${focus}"]`)?.focus();
+    renew(fresh.sheet, () => {
+      sentence.keep();
+      if (focus) sentence.form.querySelector(`[data-blank="${focus}"]`)?.focus();
+    });
   }
   const busy = fresh.work && ["waiting", "running"].includes(fresh.work.status);
   document.getElementById("working").textContent = busy ? `building, ${fresh.work.seconds} s …` : "";
@@ -543,7 +544,7 @@ canvas.addEventListener("keydown", (event) => {
   if (event.key === "+" || event.key === "-") viewer.zoomBy(event.key === "+" ? 1.2 : 1 / 1.2);
 });
 
-startSheet(sheet, {
+const renew = startSheet(sheet, {
   reload: load,
   buildTo,
   takes(name) {
