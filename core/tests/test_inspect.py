@@ -212,7 +212,7 @@ class Telling(unittest.TestCase):
     def test_the_operation_is_called_as_in_the_build_sheet(self):
         first = told(self.found, making_of({}), self.sheet)[0]
         self.assertEqual((first.severity, first.title, first.why), ("mend", "Thin wall", ""))
-        self.assertIn("between faces of 1 Slab.", first.sentence)
+        self.assertIn("between faces of step 1 Slab.", first.sentence)
 
     def test_accepted_at_its_number_and_open_again_at_another(self):
         rows = told(self.found, self.accepted("0.62 mm"), self.sheet)

@@ -64,7 +64,7 @@ def told(found: Iterable[Finding], making: Making, sheet: BuildSheet) -> list[To
     numbers, titles = sheet.numbers(), {step.name: step.title for step in sheet.operations}
     several, rows = len(sheet.bodies) > 1, []
     for one in found:
-        names = [f"{numbers[name]} {titles[name]}".strip() if name in numbers else "?" for name in one.operations]
+        names = [f"step {numbers[name]} {titles[name]}".strip() if name in numbers else "?" for name in one.operations]
         severity, sentence = one.severity, one.sentence.format(*names)
         why, number = making.accepted.get(one.key, ("", "")) if severity != "well" else ("", "")
         if why and number == one.number:
