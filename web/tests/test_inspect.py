@@ -61,7 +61,7 @@ class Inspecting(BrowserCase):
         self.open(page, job)
         wall = self.finding(page, "Thin wall")
         expect(wall).to_contain_text("0.62 mm")
-        expect(wall).to_contain_text("between faces of 1")
+        expect(wall).to_contain_text("between faces of step 1")
         expect(page.locator(".sheet .head")).to_contain_text("1 to mend")
         page.locator("[data-mark]", has_text="1").locator("circle").click()
         expect(wall).to_have_class(re.compile("shown"))
