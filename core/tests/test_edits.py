@@ -21,13 +21,14 @@ from nomogon_core.job.document import new_document, sketch_of
 from nomogon_core.job.library import Library
 from nomogon_core.sketch import arrange, edit
 from nomogon_core.sketch.chains import as_run, chains
+from nomogon_core.sketch.constrain import set_value
 from nomogon_core.sketch.edits import EDITS
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.mending import mend_all, remedy_of
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.offset import backwards, offset
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.sketch.solve import freedom
+from nomogon_core.sketch.solve import Grab, freedom
 
 
 def done(sketch, kind, **filled):
@@ -85,18 +86,66 @@ class Offsets(unittest.TestCase):
 
     def test_sharp_corners_and_round_ones(self):
         sketch, lines = rectangle()
-        sharp = done(sketch, "offset", curves=lines, distance=2.0, side="out", corners="sharp").sketch
+        sharp = done(sketch, "offset", curves=lines, distance=2.0, side="out", corners="sharp", kept="free").sketch
         self.assertEqual(len(sharp.curves), 8)
         self.assertAlmostEqual(areas(sharp)[0], 44 * 24 - 40 * 20, places=6)
-        rounded = done(sketch, "offset", curves=lines, distance=2.0, side="both", corners="round").sketch
+        rounded = done(sketch, "offset", curves=lines, distance=2.0, side="both", corners="round", kept="free").sketch
         self.assertEqual(len(rounded.curves), 4 + 4 + 8)
         self.assertAlmostEqual(sum(areas(rounded)), 44 * 24 - 16 + 4 * math.pi, places=5)
         with self.assertRaisesRegex(SketchError, "narrower than twice that"):
-            done(sketch, "offset", curves=lines, distance=12.0, side="in", corners="sharp")
+            done(sketch, "offset", curves=lines, distance=12.0, side="in", corners="sharp", kept="free")
+
+    def test_kept_at_their_distance_they_follow_it_and_what_they_are_off(self):
+        """Buffers of shapely at the new distance, of the outline as it is then."""
+        rng = np.random.default_rng(11)
+        for corners, side in [("sharp", "out"), ("round", "out"), ("sharp", "in"), ("round", "both")]:
+            wide, high, slant = rng.uniform((40, 30, 5), (60, 40, 9))
+            radii = rng.choice([0.0, 5.0, 6.5], 5)
+            places = [(0, 0), (wide, slant), (wide + 8, high), (wide / 2, high + 9), (-slant, high)]
+            outline = rounded_polygon(places, radii)
+            sketch, lines, joints = edit.add_outline(Sketch(), outline, [None] * len(outline), origin="drawn")
+            sketch = tied(sketch, *edit.smooth_joints(sketch, joints))
+            free = freedom(sketch).degrees
+            blanks = {"curves": lines, "distance": 2.0, "side": side, "corners": corners, "kept": "kept"}
+            kept = done(sketch, "offset", **blanks).sketch
+            self.assertEqual(freedom(kept).degrees, free, (corners, radii))
+            key, item = next((key, item) for key, item in kept.constraints.items() if item.name == "Offset 1")
+            moved = set_value(kept, key, 3.25, typed="3.25 mm").sketch
+            point = next(iter(sketch.points))
+            pulled = Grab(moved, [point]).move((0.7, -0.4), None)
+            self.assertEqual({one: moved.points[one] for one in sketch.points}, sketch.points)
+            for told, distance in ((kept, 2.0), (moved, 3.25), (pulled, 3.25)):
+                outline = shapely.Polygon(outline_points([told.geometry(name) for name in lines], 1e-4))
+                buffers = [
+                    outline.buffer(sign * distance, quad_segs=500, join_style={"sharp": "mitre"}.get(corners, "round"))
+                    for sign in {"out": [1], "in": [-1], "both": [1, -1]}[side]
+                ]
+                wanted = [*(abs(outline.area - one.area) for one in buffers)]
+                rest = [region.area for region in find_regions(told)]
+                for area in wanted:
+                    self.assertLess(
+                        min(abs(area - one) for one in rest), 2e-4 * outline.area, (corners, side, distance)
+                    )
+
+    def test_what_is_kept_at_a_distance(self):
+        sketch, circle = edit.add_circle(Sketch(), (0, 0), 10)
+        blanks = {"distance": 1.5, "side": "both", "corners": "round", "kept": "kept"}
+        kept = done(sketch, "offset", curves=[circle], **blanks).sketch
+        (key,) = [key for key, item in kept.constraints.items() if item.is_dimension]
+        told = set_value(kept, key, 2.5, typed="2.5 mm").sketch
+        self.assertEqual(sorted(curve.radius for curve in told.curves.values()), [7.5, 10, 12.5])
+        inner = min(told.curves, key=lambda name: told.curves[name].radius)
+        less = edit.remove(told, [inner])
+        self.assertEqual(less.constraints[key].parts, [(*less.constraints[key].of,)])
+        radii = sorted(curve.radius for curve in set_value(less, key, 4, typed="4").sketch.curves.values())
+        np.testing.assert_allclose(radii, [10, 14])
+        spline, free = edit.add_spline_through(Sketch(), [(0, 0), (10, 4), (20, 0)])
+        with self.assertRaisesRegex(SketchError, "Let the new curves be free"):
+            done(spline, "offset", curves=[free], **blanks | {"side": "out"})
 
     def test_a_circle_an_ellipse_and_an_open_chain(self):
         sketch, circle = edit.add_circle(Sketch(), (0, 0), 10)
-        wider = done(sketch, "offset", curves=[circle], distance=1.5, side="out", corners="round").sketch
+        wider = done(sketch, "offset", curves=[circle], distance=1.5, side="out", corners="round", kept="free").sketch
         self.assertEqual(sorted(curve.radius for curve in wider.curves.values()), [10, 11.5])
         oval = Ellipse((0, 0), (20, 12), 0.3)
         told = sum(closed_area(chain.curves) for chain in offset([oval], True, 2.0))

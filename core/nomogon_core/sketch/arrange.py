@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 SAME_PLACE_MM = 1e-5
 HOLDS = 1e-8
-LENGTHS = ("distance", "across", "up", "radius", "diameter", "arc length")
+LENGTHS = ("distance", "across", "up", "radius", "diameter", "arc length", "offset")
 
 
 @attrs.frozen

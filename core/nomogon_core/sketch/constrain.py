@@ -11,10 +11,11 @@ from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.conflicts import conflict_of, told_of
 from nomogon_core.sketch.dimensions import in_words, listed, measure, refreshed
+from nomogon_core.sketch.model import Constraint
 from nomogon_core.sketch.solve import STATUS, dependence, solve
 
 if TYPE_CHECKING:
-    from nomogon_core.sketch.model import Constraint, Sketch
+    from nomogon_core.sketch.model import Sketch
 
 
 @attrs.frozen
@@ -125,6 +126,31 @@ def settled(sketch: Sketch, name: str, dropped: str = "") -> Change:
     return Change(refreshed(solution.sketch), "", name)
 
 
+def _from_what_stays(sketch, item):
+    """The solution in which an offset moves and what it is off stays, with all that joins it; None where that cannot
+    be."""
+    staying = _joined_to(sketch, {other for _, other in item.parts})
+    if staying & {name for name, _ in item.parts}:
+        return None
+    held, _ = edit.add_constraint(sketch, Constraint("fixed", tuple(sorted(staying))))
+    found = solve(held, again=False)
+    if not found.solved:
+        return None
+    moved = attrs.evolve(sketch, points=found.sketch.points, curves=found.sketch.curves).drawn_like(found.sketch)
+    return attrs.evolve(found, sketch=moved)
+
+
+def _joined_to(sketch, names):
+    """Points and curves, and the curves that join them end to end."""
+    points = {one for one in names if one in sketch.points}
+    curves, grown = names - points, True
+    while grown:
+        points |= {point for name in curves for point in sketch.curves[name].end_points()}
+        more = {name for name, curve in sketch.curves.items() if not points.isdisjoint(curve.end_points())} - curves
+        curves, grown = curves | more, bool(more)
+    return points | curves
+
+
 def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: str = "set") -> Change:
     """Give a dimension a new value and solve.
 
@@ -140,7 +166,7 @@ def set_value(sketch: Sketch, name: str, value: float, *, typed: str, source: st
         raise SketchError(f"{item.name} must be more than zero; {typed!r} came. To turn a side around, drag it across.")
     wanted = attrs.evolve(item, value=value, typed=typed, source=source, u95=None, against=())
     changed = sketch.with_constraints({name: wanted})
-    solution = solve(changed)
+    solution = (item.kind == "offset" and _from_what_stays(changed, wanted)) or solve(changed)
     if not solution.solved:
         told = told_of(changed, conflict_of(changed, name))
         if told.conflict.among:

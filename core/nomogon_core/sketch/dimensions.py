@@ -24,6 +24,7 @@ NAMES = {
     "diameter": "Diameter",
     "angle": "Angle",
     "arc length": "Arc length",
+    "offset": "Offset",
 }
 
 
@@ -35,6 +36,8 @@ def measure(sketch: Sketch, kind: str, of: tuple[str, ...]) -> float:
     """
     if kind == "diameter" and len(of) == 2:
         return 2 * _off_axis(sketch, *of)
+    if kind == "offset":
+        return _distance(sketch, of[:2])
     if kind == "arc length":
         if len(of) != 1 or of[0] not in sketch.curves or sketch.curves[of[0]].kind != "arc":
             raise SketchError("An arc length goes with one arc; choose one and try again.")

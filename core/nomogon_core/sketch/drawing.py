@@ -6,6 +6,8 @@ import math
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
+import attrs
+
 from nomogon_core.geometry.paths import path_data
 from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sketch.dimensions import in_words
@@ -167,6 +169,7 @@ def _anchor(sketch, item):
         return {"shape": "round", "center": list(center), "radius": curve.radius, "angle": angle}
     if item.kind == "angle":
         return _corner(sketch, item)
+    item = attrs.evolve(item, of=item.parts[0])
     first, second = (_across if item.kind == "diameter" else _two_places)(sketch, item)
     if item.kind == "across":
         way = (1.0, 0.0)

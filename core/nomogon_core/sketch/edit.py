@@ -278,11 +278,13 @@ def remove(sketch: Sketch, names: list[str]) -> Sketch:
         if name not in gone and (name in used or name not in was_used)
     }
     kept = kept_points.keys() | kept_curves.keys()
-    constraints = {
-        name: item
-        for name, item in sketch.constraints.items()
-        if name not in gone and all(reference in kept for reference in item.of)
-    }
+    constraints = {}
+    for name, item in sketch.constraints.items():
+        parts = [part for part in item.parts if kept.issuperset(part)] if name not in gone else []
+        if len(parts) == len(item.parts):
+            constraints[name] = item
+        elif parts:
+            constraints[name] = attrs.evolve(item, of=sum(parts, ()))
     return attrs.evolve(sketch, points=kept_points, curves=kept_curves, constraints=constraints)
 
 
@@ -304,9 +306,10 @@ def merge_points(sketch: Sketch, kept: str, gone: str) -> Sketch:
     }
     constraints = {}
     for name, item in sketch.constraints.items():
-        of = tuple(swap.get(reference, reference) for reference in item.of)
-        if len(set(of)) == len(of):
-            constraints[name] = attrs.evolve(item, of=of)
+        parts = [tuple(swap.get(reference, reference) for reference in part) for part in item.parts]
+        parts = [part for part in parts if len(set(part)) == len(part)]
+        if parts:
+            constraints[name] = attrs.evolve(item, of=sum(parts, ()))
     points = {name: place for name, place in sketch.points.items() if name != gone}
     return attrs.evolve(sketch, points=points, curves=curves, constraints=constraints)
 

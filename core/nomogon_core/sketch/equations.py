@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.model import Constraint, Sketch
 
 ZERO = 0
+ONE_PLACE = 1e-9  # share of a radius within which centres are one
 NEARNESS = 97  # places at which the nearest of a curve is looked for
 
 
@@ -443,6 +444,13 @@ def _tangent_at(eq, name, first, second, point):
     eq._angle(name, pair, other, (turn, turn + math.pi))
 
 
+def _offset(eq, name, item):
+    if not item.of or len(item.of) % 2:
+        _refuse(item, "pairs, each a curve and what it is at a distance from")
+    for pair in item.parts:
+        _distance(eq, name, attrs.evolve(item, of=pair))
+
+
 def _distance(eq, name, item):
     value = item.value / eq.scale
     kinds = ["point" if reference in eq.point_at else eq.sketch.curve(reference).kind for reference in item.of]
@@ -470,11 +478,16 @@ def _distance_from_round(eq, name, first, second, value):
     center, radius = eq._round(first, "Distance")
     if second in eq.point_at:
         apart = math.dist(eq._place(center), eq._place(second))
+        if apart <= ONE_PLACE * eq._plain[radius]:
+            eq._merge(name, radius, ZERO, value)
+            return
         eq._norm(name, center, second, (radius, 1), distance=value if apart >= eq._plain[radius] else -value)
         return
     other, reach = eq._round(second, "Distance")
     apart, a, b = math.dist(eq._place(center), eq._place(other)), eq._plain[radius], eq._plain[reach]
-    if apart >= max(a, b):
+    if apart <= ONE_PLACE * max(a, b):
+        eq._merge(name, radius, reach, value if a >= b else -value)
+    elif apart >= max(a, b):
         eq._norm(name, center, other, (radius, 1), (reach, 1), value)
     else:
         sign = 1 if a >= b else -1
@@ -541,5 +554,6 @@ _BUILDERS = {
     "diameter": _radius(0.5),
     "angle": _angle_between,
     "arc length": _arc_length,
+    "offset": _offset,
     "smooth": _smooth,
 }

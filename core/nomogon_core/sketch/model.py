@@ -36,7 +36,7 @@ CONSTRAINTS = (
     "on curve",
     "midpoint",
 )
-DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle", "arc length")
+DIMENSIONS = ("distance", "across", "up", "radius", "diameter", "angle", "arc length", "offset")
 
 
 def article(kind: str) -> str:
@@ -85,7 +85,8 @@ class Constraint:
 
     Attributes:
         kind: one of CONSTRAINTS or DIMENSIONS.
-        of: ids of points and curves, in the order that the kind asks for.
+        of: ids of points and curves, in the order that the kind asks for; of an offset one or more pairs, each a curve
+            and what it is at a distance from.
         value: millimetres or radians of a dimension, else None.
         typed: the value as the user typed it, "" when it was measured.
         name: of a dimension, as in the Ledger.
@@ -108,6 +109,11 @@ class Constraint:
     @property
     def is_dimension(self) -> bool:
         return self.kind in DIMENSIONS
+
+    @property
+    def parts(self) -> list[tuple]:
+        """What it is said of one by one: the pairs of an offset, else all of it."""
+        return list(zip(self.of[::2], self.of[1::2])) if self.kind == "offset" else [self.of]
 
 
 CURVE_FIELDS = tuple(field.name for field in attrs.fields(Curve))

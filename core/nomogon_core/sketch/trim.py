@@ -178,6 +178,7 @@ def _still_holds(sketch, item, name):
         and item.of[-1] == name
         or (item.kind == "equal" and sketch.curves[name].kind in ("arc", "circle"))
         or (item.kind == "distance" and len(item.of) == 2)
+        or item.kind == "offset"
     )
 
 
