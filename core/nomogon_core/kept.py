@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from typing import Any
 
 
@@ -22,6 +22,22 @@ class Kept:
             if key in self._values:
                 self._values.move_to_end(key)
             return self._values.get(key)
+
+    def get_all(self, keys: Iterable[Hashable]) -> dict[Hashable, Any]:
+        """The values of those of the keys that have one."""
+        with self._lock:
+            found = {key: value for key in keys if (value := self._values.get(key)) is not None}
+            for key in found:
+                self._values.move_to_end(key)
+        return found
+
+    def put_all(self, values: dict[Hashable, Any]) -> dict[Hashable, Any]:
+        """Keep many new values, and answer with them."""
+        with self._lock:
+            self._values.update(values)
+            while len(self._values) > self.most:
+                self._values.popitem(last=False)
+        return values
 
     def put(self, key: Hashable, value: Any) -> Any:
         """Keep a value, and answer with it."""

@@ -163,6 +163,26 @@ class Walls(unittest.TestCase):
         disc = self.walled(drawn(hole(5, 5, 20)), side="middle", thickness=1.0)
         self.assertAlmostEqual(disc.facts.volume_mm3, 12 * math.pi * (10.5**2 - 9.5**2), places=6)
 
+    def test_sharpened(self):
+        """Prisms by Simpson's rule, which is exact for sides that lean evenly; around rounded corners Steiner's."""
+        straight, _ = edit.add_line(drawn(), (0, 0), (30, 0))
+        blade = {"side": "middle", "edge": 0.4, "over": 3.0}
+        body = self.walled(straight, **blade)
+        low, middle, top = ((2 - 2 * inset) * (30 - 2 * inset) for inset in (0, 0.4, 0.8))
+        self.assertAlmostEqual(body.facts.volume_mm3, 9 * 60 + 3 * (low + 4 * middle + top) / 6, places=6)
+        outline = rounded_polygon([(0, 0), (40, 0), (40, 30), (0, 30)], [6.0] * 4)
+        around = 2 * (28 + 18) + 2 * math.pi * 6
+        body = self.walled(drawn(outline), **blade, foot=3.0, foot_height=2.0)
+        self.assertTrue(body.facts.valid)
+        self.assertAlmostEqual(body.facts.volume_mm3, around * (2 * 8 + 7 * 2 + 3 * (2 + 0.4) / 2), places=4)
+        wave = Spline([(0, 0), (10, 9), (20, -9), (30, 0)])
+        sketch, _, _ = edit.add_outline(drawn(), [wave], [None], origin="drawn", closed=False)
+        self.assertTrue(self.walled(sketch, **blade).facts.valid)
+        for blanks, words in (({"over": 12.0}, "less than its height"), ({"edge": 2.0}, "thinner than the wall")):
+            run = {"sketch": "s1", "names": list(straight.curves)}
+            wall = step("op1", "wall", curves=run, thickness=2.0, height=12.0, result="new", body="P", **blade | blanks)
+            self.assertIn(words, problem_of(straight, wall))
+
     def test_too_thick_is_said(self):
         sketch = drawn(BOX)
         run = {"sketch": "s1", "names": list(sketch.curves)}

@@ -165,9 +165,14 @@ def _(curve: Line, chord):
     return np.array([curve.start, curve.end])
 
 
+def _arc_count(radius, sweep, chord):
+    """How many points an arc needs; numbers or arrays."""
+    step = 2 * np.arccos(1 - np.minimum(chord / np.maximum(radius, 1e-12), 1.0))
+    return np.maximum(2, np.ceil(np.abs(sweep) / np.maximum(step, 1e-3)).astype(int) + 1)
+
+
 def _arc_points(center, radius, start, sweep, chord):
-    step = 2 * math.acos(max(-1.0, 1 - min(chord / max(radius, 1e-12), 1.0)))
-    count = max(2, math.ceil(abs(sweep) / max(step, 1e-3)) + 1)
+    count = int(_arc_count(radius, sweep, chord))
     angles = start + np.arange(count) * (sweep / (count - 1))
     points = np.empty((count, 2))
     points[:, 0] = center[0] + radius * np.cos(angles)
@@ -410,6 +415,44 @@ def ellipse_pieces(curve: Ellipse, first: float, last: float, a_turn: int = 8) -
 def as_pieces(curve: EllipticArc, a_turn: int = 8) -> list[Spline]:
     """Cubics along an arc of an ellipse; see :func:`ellipse_pieces`."""
     return ellipse_pieces(curve.whole, curve.first, curve.first + curve.sweep, a_turn)
+
+
+def sample_all(curves: Sequence[Any], chord: float) -> tuple[np.ndarray, np.ndarray]:
+    """The samples of many curves one after another, those of lines, arcs and circles made at once.
+
+    Returns:
+        points (n, 2), and how many of them each curve has.
+    """
+    kinds = np.array([_BULK.get(type(curve), 0) for curve in curves])
+    lines, rounds = np.flatnonzero(kinds == 1), np.flatnonzero(kinds == 2)
+    others = {index: sample(curves[index], chord) for index in np.flatnonzero(kinds == 0).tolist()}
+    numbers = [(*curves[index].center, curves[index].radius, *_run(curves[index])) for index in rounds.tolist()]
+    x, y, radius, start, sweep = np.array(numbers).reshape(-1, 5).T
+    counts = np.full(len(curves), 2)
+    counts[rounds] = _arc_count(radius, sweep, chord)
+    counts[list(others)] = [len(points) for points in others.values()]
+    first = np.cumsum(counts) - counts
+    points = np.empty((int(counts.sum()), 2))
+    if len(lines):
+        ends_of = [(*curves[index].start, *curves[index].end) for index in lines.tolist()]
+        points[first[lines][:, None] + [0, 1]] = np.array(ends_of).reshape(-1, 2, 2)
+    each = counts[rounds]
+    along = np.arange(each.sum()) - np.repeat(np.cumsum(each) - each, each)
+    angles = np.repeat(start, each) + along * np.repeat(sweep / (each - 1), each)
+    at = np.repeat(first[rounds], each) + along
+    points[at, 0] = np.repeat(x, each) + np.repeat(radius, each) * np.cos(angles)
+    points[at, 1] = np.repeat(y, each) + np.repeat(radius, each) * np.sin(angles)
+    for index, told in others.items():
+        points[first[index] : first[index] + counts[index]] = told
+    return points, counts
+
+
+_BULK = {Line: 1, Arc: 2, Circle: 2}
+
+
+def _run(curve):
+    """Angle at which an arc or a circle begins, and the angle that it goes through."""
+    return (0.0, 2 * math.pi) if isinstance(curve, Circle) else (curve.start_angle, curve.sweep)
 
 
 def closed_area(curves: tuple[Any, ...]) -> float:

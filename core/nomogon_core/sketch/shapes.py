@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from nomogon_core.geometry.curves import sample
+from nomogon_core.geometry.curves import sample_all
 from nomogon_core.kept import Kept
 
 CHORD_MM = 0.01
@@ -21,12 +21,12 @@ _lines = Kept(MOST_KEPT)
 
 def lines_of(curves: Sequence[Any]) -> np.ndarray:
     """The polyline of each curve, as an array of shapely's lines."""
-    found = {curve: _lines.get(curve) for curve in curves}
-    new = [curve for curve, line in found.items() if line is None]
+    found = _lines.get_all(curves)
+    new = list(dict.fromkeys(curve for curve in curves if curve not in found))
     if new:
-        points = [sample(curve, CHORD_MM) for curve in new]
-        made = shapely.linestrings(np.vstack(points), indices=np.repeat(np.arange(len(new)), list(map(len, points))))
-        found.update((curve, _lines.put(curve, line)) for curve, line in zip(new, made))
+        points, counts = sample_all(new, CHORD_MM)
+        made = shapely.linestrings(points, indices=np.repeat(np.arange(len(new)), counts))
+        found |= _lines.put_all(dict(zip(new, made)))
     return np.array([found[curve] for curve in curves], dtype=object)
 
 
@@ -48,20 +48,22 @@ def fill(shapes: Sequence[Shape]) -> None:
     new = list({id(shape): shape for shape in shapes if shape.polygon is None}.values())
     if not new:
         return
-    rings = [np.vstack([sample(curve, CHORD_MM)[:-1] for curve in shape.curves]) for shape in new]
-    solid = np.array([len(ring) >= 3 for ring in rings])
+    points, counts = sample_all([curve for shape in new for curve in shape.curves], CHORD_MM)
+    points = np.delete(points, np.cumsum(counts) - 1, axis=0)  # where one curve ends, the next begins
+    lengths = np.add.reduceat(counts - 1, np.cumsum([0, *(len(shape.curves) for shape in new[:-1])]))
+    last = np.cumsum(lengths)
+    first = last - lengths
+    closed = np.insert(points, last, points[first], axis=0)
+    solid = lengths >= 3
     polygons = np.full(len(new), Polygon(), dtype=object)
     if solid.any():
-        chosen = [ring for ring, fits in zip(rings, solid) if fits]
-        closed = np.vstack([part for ring in chosen for part in (ring, ring[:1])])
-        counts = [len(ring) + 1 for ring in chosen]
-        polygons[solid] = shapely.polygons(
-            shapely.linearrings(closed, indices=np.repeat(np.arange(len(chosen)), counts))
-        )
+        kept = np.repeat(solid, lengths + 1)
+        indices = np.repeat(np.arange(solid.sum()), lengths[solid] + 1)
+        polygons[solid] = shapely.polygons(shapely.linearrings(closed[kept], indices=indices))
     for index in np.flatnonzero(~shapely.is_valid(polygons)):
         whole = polygons[index].buffer(0)
         polygons[index] = whole if whole.geom_type == "Polygon" else polygons[index].convex_hull
-    for shape, polygon, inside in zip(new, polygons, _points_in(polygons, [ring[0] for ring in rings])):
+    for shape, polygon, inside in zip(new, polygons, _points_in(polygons, points[first])):
         shape.polygon, shape.inside = polygon, inside
 
 

@@ -385,6 +385,41 @@ class Ask:
         names.put(maker.LastShape(), self.called(last))
         return maker.Shape()
 
+    def leaning_prism(
+        self,
+        loops: list[list[tuple]],
+        low: float,
+        height: float,
+        angle: float,
+        names: ShapeMap,
+        roles: tuple[str, str, str] = ("side", "bottom", "top"),
+        *,
+        up: bool = True,
+    ) -> TopoDS_Shape | None:
+        """A prism as :meth:`prism`, whose sides lean into the material by an angle, radians, away from its lower end or
+        (not ``up``) its upper one; None where one side would vanish or cross another."""
+        plain = self.no_names()
+        upright = self.prism(loops, low, height, plain, roles)
+        neutral, far = (low, low + height) if up else (low + height, low)
+        maker = kernel.leaning(upright, angle, neutral, 1.0 if up else -1.0)
+        if maker is not None:
+            for face in kernel.faces_of(upright):
+                names.put(maker.ModifiedShape(face), plain.get(face))
+            return maker.Shape()
+        beside, first, last = roles
+        solids = []
+        for index, loop in enumerate(loops):
+            solid, sides, ends = kernel.drafted_loop(loop, neutral, far, angle if index == 0 else -angle)
+            if solid is None or not kernel.facts_of(solid).valid:
+                return None
+            for side, curve in sides:
+                names.put(side, self.called(f"{beside}({curve})"))
+            if index == 0:
+                for face, role in zip(ends, (first, last) if up else (last, first)):
+                    names.put(face, self.called(role))
+            solids.append(solid)
+        return self.cut_out(solids, names)
+
     def upright(self, shape: TopoDS_Shape, names: ShapeMap, at: str, roles: tuple[str, str, str]) -> TopoDS_Shape:
         """A round solid upright on Plan; its faces are named in ``names`` by what they are there (its side, its upper
         and its lower end) and by the centre that it stands at."""

@@ -92,30 +92,13 @@ def _drafted(ask, loops, low, height, names):
     angle = ask.number("draft")
     if not 0 < abs(angle) < MOST_DRAFT:
         raise OperationError("A draft lies between 0 and 60°; negative grows wider.")
-    up = ask.choice("way") != "down"
-    neutral, far = (low, low + height) if up else (low + height, low)
-    plain = ask.no_names()
-    upright = ask.prism(loops, low, height, plain)
-    maker = ask.kernel.leaning(upright, angle, neutral, 1.0 if up else -1.0)
-    if maker is not None:
-        for face in ask.kernel.faces_of(upright):
-            names.put(maker.ModifiedShape(face), plain.get(face))
-        return maker.Shape()
-    solids = []
-    for index, loop in enumerate(loops):
-        solid, sides, ends = ask.kernel.drafted_loop(loop, neutral, far, angle if index == 0 else -angle)
-        if solid is None or not ask.kernel.facts_of(solid).valid:
-            raise OperationError(
-                "These sides cannot lean that much: one would vanish or cross another. Type a smaller angle, or draft "
-                "fewer regions at once."
-            )
-        for side, curve in sides:
-            names.put(side, ask.called(f"side({curve})"))
-        if index == 0:
-            for face, role in zip(ends, ("bottom", "top") if up else ("top", "bottom")):
-                names.put(face, ask.called(role))
-        solids.append(solid)
-    return ask.cut_out(solids, names)
+    told = ask.leaning_prism(loops, low, height, angle, names, up=ask.choice("way") != "down")
+    if told is None:
+        raise OperationError(
+            "These sides cannot lean that much: one would vanish or cross another. Type a smaller angle, or draft "
+            "fewer regions at once."
+        )
+    return told
 
 
 DECLARATION = Declaration(

@@ -9,7 +9,7 @@ import numpy as np
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import bounds, moved
-from nomogon_core.sentence import Choice, Declaration, Length, When
+from nomogon_core.sentence import Choice, Clause, Declaration, Length, When
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import Sections
 
@@ -43,8 +43,11 @@ def build(ask: Ask) -> dict[str, Body]:
     names.put(maker.LastShape(), ask.called("end"))
     shapes = [ask.kernel.outward(maker.Shape())]
     if ask.choice("tip") != "flat":
-        shapes.append(_tip(ask, sections, wires[-1], ask.choice("tip"), ask.number("reach")))
+        shapes.append(_rounded_end(ask, sections, wires[-1], ask.choice("tip"), ask.number("reach")))
         ask.name_rest(shapes[-1], names, "tip")
+    if ask.choice("root"):
+        shapes.append(_rounded_end(ask, sections[::-1], wires[0], "rounded", ask.number("root")))
+        ask.name_rest(shapes[-1], names, "root")
     ask.name_rest(shapes[0], names)
     return ask.put(ask.choice("result"), "body", shapes, names)
 
@@ -80,20 +83,20 @@ def _check(sections):
             )
 
 
-def _tip(ask, sections, base, tip, reach):
-    """A solid on the last section that ends in a point, or is rounded like half an ellipsoid."""
+def _rounded_end(ask, sections, base, way, reach):
+    """A solid on the last of some sections that ends in a point, or is rounded like half an ellipsoid."""
     (before, _), (frame, loops) = sections[-2:]
     sense = math.copysign(1.0, np.dot(np.subtract(frame.origin, before.origin), frame.normal))
     low, high = bounds([curve for _, curve in loops[0]], CHORD_MM)
     middle, wires = np.add(low, high) / 2, [base]
-    for angle in _even(float(np.subtract(high, low).mean()) / 2, reach) if tip == "rounded" else ():
+    for angle in _even(float(np.subtract(high, low).mean()) / 2, reach) if way == "rounded" else ():
         size = math.cos(angle)
         smaller = [
             (name, moved(curve, lambda place, size=size: tuple(middle + size * np.subtract(place, middle)), scale=size))
             for name, curve in loops[0]
         ]
         wires.append(ask.kernel.wire_in(smaller, frame, sense * math.sin(angle) * reach)[0])
-    maker = _through(ask, wires, tip == "pointed", frame.in_space(tuple(middle), sense * reach))
+    maker = _through(ask, wires, way == "pointed", frame.in_space(tuple(middle), sense * reach))
     return ask.kernel.outward(maker.Shape())
 
 
@@ -130,6 +133,20 @@ DECLARATION = Declaration(
                     usual_in="1/4 in",
                 ),
                 "beyond it",
+            ),
+        ),
+        Clause(
+            "round root",
+            (
+                ", beginning rounded,",
+                Length(
+                    "root",
+                    asks="Type how far before the first section.",
+                    empty="a length",
+                    usual="5 mm",
+                    usual_in="1/4 in",
+                ),
+                "before it",
             ),
         ),
         *RESULT,

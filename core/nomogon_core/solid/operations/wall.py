@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
@@ -23,7 +24,9 @@ def build(ask: Ask) -> dict[str, Body]:
     frame, runs = ask.runs("curves")
     thick, height = ask.number("thickness"), ask.number("height")
     right, left = (share * thick for share in SIDES[ask.choice("side")])
-    prisms = [("wall", right, left, height)]
+    lean = _lean(ask, thick, height) if ask.choice("edge") else 0.0
+    upright = height - ask.number("over") if lean else height
+    prisms = [("wall", right, left, upright)]
     if ask.choice("foot"):
         foot = ask.number("foot")
         prisms.append(("foot", right + foot, left + foot, ask.number("foot_height")))
@@ -37,8 +40,32 @@ def build(ask: Ask) -> dict[str, Body]:
             ]
             roles = ("side", f"bottom({part}{number})", f"top({part}{number})")
             tools.append(ask.prism(called, 0.0, high, names, roles))
+            if lean and part == "wall":
+                tools.append(_sharpened(ask, called, upright, height, lean, names, number))
     tools, names = ask.placed(tools, names, frame)
     return ask.put(ask.choice("result"), "body", tools, names)
+
+
+def _lean(ask, thick, height):
+    """Angle from upright at which both sides of a wall run together toward its edge."""
+    over, edge = ask.number("over"), ask.number("edge")
+    if over >= height:
+        raise OperationError("A wall is sharpened over less than its height; type a smaller length, or a higher wall.")
+    if edge >= thick:
+        raise OperationError("The edge has to be thinner than the wall; type a smaller width.")
+    return math.atan2((thick - edge) / 2, over)
+
+
+def _sharpened(ask, loops, low, high, lean, names, number):
+    """The part of a wall in which its sides run together."""
+    roles = ("edge", f"under_edge({number})", f"top(wall{number})")
+    told = ask.leaning_prism(loops, low, high - low, lean, names, roles)
+    if told is None:
+        raise OperationError(
+            "The wall cannot be sharpened along all of its curves: at a bend one side would vanish. Sharpen it over "
+            "less, or leave a wider edge."
+        )
+    return told
 
 
 def _beside(curves, closed, distance):
@@ -90,6 +117,15 @@ DECLARATION = Declaration(
         ",",
         Length("height", asks="Type how high it is.", empty="a height", usual="10 mm", usual_in="3/8 in"),
         "high",
+        Clause(
+            "sharpened",
+            (
+                ", sharpened to",
+                Length("edge", asks="Type how wide the edge is.", empty="a width", usual="0.4 mm"),
+                "over the last",
+                Length("over", asks="Type how far below the edge it begins.", empty="a length", usual="3 mm"),
+            ),
+        ),
         Clause(
             "with a foot",
             (
