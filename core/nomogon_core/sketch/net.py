@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
+import shapely
 from scipy.spatial import cKDTree
 from shapely import STRtree, dwithin
 from shapely.geometry import Point
@@ -227,14 +228,18 @@ def _all_meetings(graph):
 def _touching(graph, names, curves, lines):
     """Pairs of indices of curves that touch, without those of two straight lines that meet in a corner that they
     share."""
-    first, second = STRtree(lines).query(lines, predicate="intersects")
+    first, second = STRtree(lines).query(lines)
     first, second = first[first < second], second[first < second]
     nodes = np.array([graph.nodes.get(name, (-1, -2)) for name in names])
-    ways = np.array([np.subtract(c.end, c.start) if isinstance(c, Line) else (0.0, 0.0) for c in curves])
+    straight = [index for index, curve in enumerate(curves) if isinstance(curve, Line)]
+    ways = np.zeros((len(curves), 2))
+    ways[straight] = np.diff(shapely.get_coordinates(lines[straight]).reshape(-1, 2, 2), axis=1)[:, 0]
     ways /= np.maximum(np.hypot(*ways.T), 1e-300)[:, None]
     corner = (nodes[first][:, :, None] == nodes[second][:, None, :]).any(axis=(1, 2))
     corner &= np.abs(ways[first, 0] * ways[second, 1] - ways[first, 1] * ways[second, 0]) > PARALLEL
-    return zip(first[~corner].tolist(), second[~corner].tolist())
+    first, second = first[~corner], second[~corner]
+    meets = shapely.intersects(lines[first], lines[second])
+    return zip(first[meets].tolist(), second[meets].tolist())
 
 
 @lru_cache(maxsize=MOST_KEPT)

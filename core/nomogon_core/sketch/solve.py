@@ -175,7 +175,7 @@ def _moved(equations, system, x):
     points, curves = dict(sketch.points), dict(sketch.curves)
     index = np.flatnonzero(far[1 : 1 + 2 * count].reshape(-1, 2).any(axis=1))
     places = values[1 : 1 + 2 * count].reshape(-1, 2)[index] * equations.scale + equations.center
-    points.update(zip(map(list(equations.point_at).__getitem__, index.tolist()), map(tuple, places.tolist())))
+    points.update(zip(map(list(equations.point_at).__getitem__, index.tolist()), zip(*places.T.tolist())))
     rounds = list(equations.radius_at)
     index = np.flatnonzero(far[1 + 2 * count :][: len(rounds)])
     radii = values[1 + 2 * count :][index] * equations.scale
