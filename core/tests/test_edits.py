@@ -505,7 +505,7 @@ class Command(unittest.TestCase):
     def test_numbers_may_be_expressions_and_what_is_missing_is_said(self):
         lines = list(sketch_of(self.document).curves)
         self.do("ledger.add", name="gap", text="3 mm")
-        blanks = {"curves": lines, "distance": "gap / 2", "side": "in", "corners": "sharp"}
+        blanks = {"curves": lines, "distance": "gap / 2", "side": "in", "corners": "sharp", "kept": "free"}
         self.assertIn("Offset by 1.50 mm: 4 curves", self.do("sketch.edit", kind="offset", blanks=blanks).told)
         with self.assertRaisesRegex(OperationError, "Offset needs a distance"):
             self.do("sketch.edit", kind="offset", blanks=blanks | {"distance": None})
