@@ -29,7 +29,7 @@ def build(data, name, settings, chord, kinds):
     document = job.document
     for text in settings:
         document = with_quantity(document, text, job.library)
-    sheet = build_of(document, environment(document))
+    sheet = build_of(document, environment(document), files=job.library)
     released = release.release_all(sheet, job.title, tolerance, wanted)
     return job.title, released.files, released.report
 

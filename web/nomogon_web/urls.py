@@ -66,6 +66,7 @@ JOB = [
     path("solid/build", solid.build, name="solid-build"),
     path("solid/measure", solid.measure, name="solid-measure"),
     path("solid/preview", solid.preview, name="solid-preview"),
+    path("solid/mesh", solid.bring, name="solid-bring"),
     path("solid/mesh/<str:key>", solid.mesh, name="solid-mesh"),
     path("inspect", stage_page("inspect"), name="inspect"),
     path("inspect/findings", inspect.findings, name="inspect-findings"),

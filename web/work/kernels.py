@@ -22,7 +22,7 @@ from nomogon_core.picture.decode import decode, linear_to_srgb
 from nomogon_core.sketch import model
 from nomogon_core.solid import display, graph
 from nomogon_core.solid.measuring import measured
-from work.shapes import Shapes
+from work.shapes import Files, Shapes
 
 _CACHE = graph.Cache()
 NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}, "measures": {}}
@@ -40,7 +40,7 @@ def rebuild_job(document, shared=None, count=None):
     Args:
         shared: see :func:`work.shapes.shared_by`; None shares nothing.
     """
-    sheet = _sheet(document)
+    sheet = _sheet(document, shared)
     built = graph.run(sheet, _cache(shared), count)
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
@@ -66,25 +66,25 @@ def _whole(document):
     return {"references": {}, "traces": {}} | document
 
 
-def _sheet(document):
+def _sheet(document, shared):
     whole = _whole(document)
-    return build_of(whole, environment(whole))
+    return build_of(whole, environment(whole), files=Files(*shared) if shared else None)
 
 
 def edge_in_sketch(document, shared, sketch, body, edge):
     """The plane curve that an edge of the solid shows in a sketch."""
-    return {"curve": edge_record(_whole(document), sketch, body, edge, _cache(shared))}, None
+    return {"curve": edge_record(_whole(document), sketch, body, edge, _cache(shared), Files(*shared))}, None
 
 
 def measure_solid(document, shared, picks):
     """Sizes of what is picked on the solid, as plain data."""
-    bodies = graph.run(_sheet(document), _cache(shared)).bodies
+    bodies = graph.run(_sheet(document, shared), _cache(shared)).bodies
     return {"measures": [attrs.asdict(one) for one in measured(bodies, picks)]}, None
 
 
 def inspect_solid(document, shared, making):
     """What is found on all bodies before they are made, as plain data; nothing while a step fails."""
-    sheet = _sheet(document)
+    sheet = _sheet(document, shared)
     built = graph.run(sheet, _cache(shared))
     found = inspected(built.bodies, making_of(making), sheet.apart)
     return {"findings": [attrs.asdict(one) for one in found]}, None
@@ -109,7 +109,7 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
 
 def release_file(document, shared, kind, title, chord, look=None, making=()):
     """One file of the release, lying as it is made, or all in one zip with a report that tells what was found."""
-    sheet, cache, how = _sheet(document), _cache(shared), making_of(dict(making))
+    sheet, cache, how = _sheet(document, shared), _cache(shared), making_of(dict(making))
     if kind != "zip":
         return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, up=how.up)
     found = inspected(release.built(sheet, cache), how, sheet.apart)

@@ -12,10 +12,12 @@ import numpy as np
 
 from nomogon_core.exchange.readers import vector
 from nomogon_core.exchange.readers.curves import read_outlines
+from nomogon_core.exchange.readers.meshes import read_mesh
 from nomogon_core.job.files import read_job
 from nomogon_core.job.library import picture_facts
 from nomogon_core.job.outlines import outline_bytes
 from nomogon_core.picture.decode import colours, decode, inspect
+from nomogon_core.solid.meshes import packed
 
 MEMORY_FOLDER, ROOM_BYTES = Path("/dev/shm"), 2**30
 DECODERS = {"light": decode, "colours": colours}
@@ -37,6 +39,19 @@ def outlines(data, name):
     told = read_outlines(data, name)
     groups = [[group, sum(map(len, runs))] for group, runs in told.groups.items()]
     return outline_bytes(told), {"width_mm": told.size[0], "groups": groups, "left_out": list(told.left_out)}
+
+
+def mesh(data, name):
+    """A mesh that somebody else made: the bytes that are kept, and what is told of it."""
+    brought = read_mesh(data, name)
+    low, high = brought.mesh.vertices.min(axis=0), brought.mesh.vertices.max(axis=0)
+    return packed(brought.mesh), {
+        "size": (high - low).tolist(),
+        "triangles": len(brought.mesh.triangles),
+        "flats": len(brought.mesh.names) - 1,
+        "mended": brought.mesh.note,
+        "says_unit": brought.says_unit,
+    }
 
 
 def archive(data, name):

@@ -1,4 +1,5 @@
-"""Finished shapes in the database, so that any worker on any machine goes on from what another has built.
+"""Finished shapes in the database, so that any worker on any machine goes on from what another has built; and the files
+that a job brings in.
 
 Used within the pool's processes, over a connection of their own; without it work only takes longer.
 """
@@ -8,6 +9,8 @@ import time
 
 import psycopg
 from django.db import connection
+
+from nomogon_core.errors import InputError
 
 log = logging.getLogger(__name__)
 MOST_OF_A_STEP = 3
@@ -25,6 +28,7 @@ SWEEP = (
     "DELETE FROM work_shape WHERE id IN (SELECT id FROM (SELECT id, sum(length(data)) OVER newest AS total "
     "FROM work_shape WINDOW newest AS (ORDER BY made DESC, id DESC)) AS summed WHERE total > %s)"
 )
+FILE = "SELECT data FROM jobs_blob JOIN jobs_holding ON blob_id = digest WHERE digest = %s AND job_id = %s"
 MOST_BYTES = 2**30
 
 
@@ -76,3 +80,26 @@ class Shapes:
             log.warning("finished shapes are not shared for now: %s", problem)
             held._connection, held._lost_until = None, time.monotonic() + PAUSE_S
             return None
+
+
+class Files:
+    """The files of one job.
+
+    Args:
+        database, job: as :func:`shared_by` tells.
+    """
+
+    def __init__(self, database, job):
+        self.database, self.job = database, job
+
+    def blob(self, digest):
+        """Bytes under a digest.
+
+        Raises:
+            InputError: the job has none. psycopg.Error: the database cannot be reached.
+        """
+        with psycopg.connect(**self.database, connect_timeout=5) as held, held.cursor(binary=True) as cursor:
+            found = cursor.execute(FILE, [digest, self.job]).fetchone()
+        if found is None:
+            raise InputError("The file that this brings in is not in the job any more; choose it again.")
+        return bytes(found[0])

@@ -1,4 +1,5 @@
-"""A job as one open file: a zip with ``job.json``, pictures under ``pictures/`` and traced edges under ``edges/``.
+"""A job as one open file: a zip with ``job.json``, pictures under ``pictures/``, traced edges under ``edges/``
+and meshes under ``meshes/``.
 
 ``job.json`` holds ``format`` ("nomogon job"), ``version``, ``title``, ``number`` and the ``document``;
 docs/archive.md describes every field. Version 1 held three documents in its place:
@@ -19,7 +20,7 @@ from nomogon_core.errors import ArchiveError
 
 FORMAT, VERSION = "nomogon job", 2
 OLD_DOCUMENTS = ("reference", "sketch", "build")
-FOLDERS = ("pictures/", "edges/")
+FOLDERS = ("pictures/", "edges/", "meshes/")
 LARGEST_JSON, MOST_VALUES = 64 * 1024 * 1024, 4_000_000
 LARGEST_TOTAL = 512 * 1024 * 1024
 
@@ -31,7 +32,7 @@ class Archive:
     Attributes:
         title, number: of the job.
         document: plain data; of version 1 the three documents by name.
-        pictures, edges: bytes by their SHA-256.
+        pictures, edges, meshes: bytes by their SHA-256.
         version: of the document.
     """
 
@@ -40,6 +41,7 @@ class Archive:
     document: dict
     pictures: dict = attrs.field(factory=dict, repr=False)
     edges: dict = attrs.field(factory=dict, repr=False)
+    meshes: dict = attrs.field(factory=dict, repr=False)
     version: int = VERSION
 
 
@@ -50,6 +52,7 @@ def write(archive: Archive) -> bytes:
     text = json.dumps(head | {"document": archive.document}, indent=1, ensure_ascii=False)
     blobs = [(f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items())]
     blobs += [(f"edges/{digest}", data) for digest, data in sorted(archive.edges.items())]
+    blobs += [(f"meshes/{digest}", data) for digest, data in sorted(archive.meshes.items())]
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as bundle:
         for path, data in (("job.json", text.encode()), *blobs):
             entry = zipfile.ZipInfo(path, (2020, 1, 1, 0, 0, 0))
@@ -107,8 +110,8 @@ def read(data: bytes, name: str = "The file") -> Archive:
         version == 1 and not all(isinstance(part, dict) for part in document.values())
     ):
         raise ArchiveError(f"{name} is damaged: its document is no record.")
-    pictures, edges = (
+    pictures, edges, meshes = (
         {path.removeprefix(folder): data for path, data in blobs.items() if path.startswith(folder)}
         for folder in FOLDERS
     )
-    return Archive(str(head.get("title", "")), str(head.get("number", "")), document, pictures, edges, version)
+    return Archive(str(head.get("title", "")), str(head.get("number", "")), document, pictures, edges, meshes, version)

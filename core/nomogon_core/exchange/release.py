@@ -78,8 +78,10 @@ def write_file(
 
 def laid(bodies: dict[str, Body], up: Sequence[float]) -> dict[str, Body]:
     """Bodies turned together so that a direction points up, the lowest of them at height 0."""
-    shapes = kernel.stood_up([body.shape for body in bodies.values()], up)
-    return {name: attrs.evolve(body, shape=shape) for (name, body), shape in zip(bodies.items(), shapes)}
+    turn = kernel.turning_up(up)
+    turned = {name: body.moved(turn) for name, body in bodies.items()}
+    lift = kernel.lifting(-min(body.lowest() for body in turned.values()))
+    return {name: body.moved(lift) for name, body in turned.items()}
 
 
 def frame_of_look(right: Sequence[float], up: Sequence[float]) -> planes.Frame:

@@ -31,7 +31,7 @@ def inspected(bodies: dict[str, Body], making: Making, apart: frozenset[str] = f
     found: list[Finding] = []
     for name, body in bodies.items():
         found.append(_whole(body, name in apart))
-        found += CHECKS[making.way](Meshed(body), making)
+        found += CHECKS[making.way](Meshed(body), making) if body.mesh is None else _of_mesh(body)
     return sorted(found, key=lambda one: RANK[one.severity])
 
 
@@ -43,6 +43,12 @@ def _whole(body, apart):
     return Finding(
         f"whole {body.name}", body.name, "mend", "Not one closed, valid solid", pieces, "Look at the Build sheet."
     )
+
+
+def _of_mesh(body):
+    count, note = len(body.mesh.triangles), f" When it came: {body.mesh.note}." if body.mesh.note else ""
+    sentence = f"It is a mesh: whether it is closed was checked, but not its walls, overhangs and corners.{note}"
+    return [Finding(f"mesh {body.name}", body.name, "know", "Mesh", f"{count:,} triangles", sentence)]
 
 
 def _makers(faces):

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from nomogon_core.quantity.expression import Known
     from nomogon_core.reference.calibration import Calibration
     from nomogon_core.sketch.model import Sketch
+    from nomogon_core.solid.sheet import Files
     from nomogon_core.trace.things import Thing
 
 VERSION = 2
@@ -195,13 +196,17 @@ def with_followed(document: dict[str, Any], places: dict | None) -> dict[str, An
 
 
 def build_of(
-    document: dict[str, Any], known: dict[str, Known] | None = None, sketches: dict[str, Sketch] | None = None
+    document: dict[str, Any],
+    known: dict[str, Known] | None = None,
+    sketches: dict[str, Sketch] | None = None,
+    files: Files | None = None,
 ) -> BuildSheet:
     """The Build sheet of a job.
 
     Args:
         known: quantities by name, for numbers that only the solid tells.
         sketches: its sketches by id, where they were read already.
+        files: where the meshes that it brings in are kept.
 
     Raises:
         OperationError: a step is not there, an operation is of no known kind, or a material is unknown.
@@ -215,7 +220,7 @@ def build_of(
     sketches = sketches or {name: sketch_of(document, name) for name in document["sketches"]}
     steps = [_step(document, name, sketches) for name in document["steps"]]
     measures = {item["name"]: item["measured"] for item in measured_in(document).values()}
-    return BuildSheet(steps, document["bodies"], known or {}, measures)
+    return BuildSheet(steps, document["bodies"], known or {}, measures, files)
 
 
 def measured_in(document: dict[str, Any]) -> dict[str, dict[str, Any]]:
@@ -256,7 +261,14 @@ def picture_of(document: dict[str, Any], name: str | None = None) -> tuple[Any, 
 def digests_of(document: dict[str, Any]) -> dict[str, str]:
     """Digests of all blobs that a document refers to, {digest: media type}."""
     edges = {trace["edge"]: "application/octet-stream" for trace in document["traces"].values() if trace.get("edge")}
-    return {picture["digest"]: picture["media_type"] for picture in document["references"].values()} | edges
+    pictures = {picture["digest"]: picture["media_type"] for picture in document["references"].values()}
+    return pictures | edges | dict.fromkeys(meshes_of(document), "application/octet-stream")
+
+
+def meshes_of(document: dict[str, Any]) -> list[str]:
+    """Digests of the meshes that operations bring in."""
+    brought = (one["blanks"].get("mesh") for one in document["operations"].values() if one["kind"] == "bring")
+    return sorted({one["file"] for one in brought if one})
 
 
 def clean_name(text: str, what: str, most: int = 80) -> str:

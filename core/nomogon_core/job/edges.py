@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.records import primitive_record
@@ -12,8 +12,13 @@ from nomogon_core.solid import graph
 from nomogon_core.solid.brought import shown_in
 from nomogon_core.solid.planes import operation_of
 
+if TYPE_CHECKING:
+    from nomogon_core.solid.sheet import Files
 
-def edge_record(document: dict[str, Any], sketch: str, body: str, edge: str, cache: Any = None) -> dict[str, Any]:
+
+def edge_record(
+    document: dict[str, Any], sketch: str, body: str, edge: str, cache: Any = None, files: Files | None = None
+) -> dict[str, Any]:
     """Record of the plane curve that an edge of the solid shows in the plane of a sketch, as it is at that step.
 
     Args:
@@ -22,7 +27,9 @@ def edge_record(document: dict[str, Any], sketch: str, body: str, edge: str, cac
     Raises:
         OperationError: there is no such edge before that sketch, or it shows as no line, arc or circle.
     """
-    built = graph.run(build_of(document, environment(document)), cache, document["steps"].index(sketch) + 1)
+    built = graph.run(
+        build_of(document, environment(document), files=files), cache, document["steps"].index(sketch) + 1
+    )
     if sketch not in built.frames:
         raise OperationError(built.steps[-1].problem)
     later = set(document["steps"][document["steps"].index(sketch) :])

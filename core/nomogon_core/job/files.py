@@ -9,7 +9,7 @@ import attrs
 
 from nomogon_core.errors import ArchiveError
 from nomogon_core.exchange import archive
-from nomogon_core.job.document import EMPTY, digests_of
+from nomogon_core.job.document import EMPTY, digests_of, meshes_of
 from nomogon_core.job.library import Library
 from nomogon_core.job.migration import edge_places, from_version_1
 from nomogon_core.job.overview import checked
@@ -45,7 +45,7 @@ def read_job(data: bytes, name: str = "The file") -> JobFile:
         ArchiveError: it is none, is damaged, or something that it names is missing in it.
     """
     held = archive.read(data, name)
-    library = Library({**held.pictures, **held.edges})
+    library = Library({**held.pictures, **held.edges, **held.meshes})
     if held.version == 1:
         document = from_version_1(whole_version_1(held.document, name), library.keep)
     else:
@@ -56,7 +56,7 @@ def read_job(data: bytes, name: str = "The file") -> JobFile:
     checked(document, name)
     for digest in digests_of(document):
         if digest not in library.blobs:
-            raise ArchiveError(f"{name} is damaged: a picture or traced edge is missing in it.")
+            raise ArchiveError(f"{name} is damaged: a picture, traced edge or mesh is missing in it.")
     for trace in document["traces"].values():
         if trace["edge"]:
             edge_places(library.blob(trace["edge"]))
@@ -67,4 +67,5 @@ def write_job(title: str, number: str, document: dict[str, Any], library: Any) -
     """Bytes of an archive of a job; the same job gives the same bytes."""
     pictures = {item["digest"]: library.blob(item["digest"]) for item in document["references"].values()}
     edges = {item["edge"]: library.blob(item["edge"]) for item in document["traces"].values() if item["edge"]}
-    return archive.write(archive.Archive(title, number, document, pictures, edges))
+    meshes = {digest: library.blob(digest) for digest in meshes_of(document)}
+    return archive.write(archive.Archive(title, number, document, pictures, edges, meshes))

@@ -53,7 +53,7 @@ class Library:
             OperationError: there is no such edge before that sketch, or it shows as no line, arc or circle.
         """
         # The kernel takes seconds to load, so it is loaded only where an edge is asked for.
-        return importlib.import_module("nomogon_core.job.edges").edge_record(document, sketch, body, edge)
+        return importlib.import_module("nomogon_core.job.edges").edge_record(document, sketch, body, edge, files=self)
 
     def records(self, document: dict[str, Any], picture: str, settings: dict[str, Any]) -> list[dict[str, Any]]:
         """Records of the outlines that a trace with these settings finds in a picture."""

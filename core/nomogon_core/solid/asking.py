@@ -16,7 +16,7 @@ from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid import bodies as made
-from nomogon_core.solid import kernel, naming, planes, selection
+from nomogon_core.solid import kernel, meshes, naming, planes, selection
 from nomogon_core.solid.kernel import ShapeMap
 from nomogon_core.solid.sentence import Edges, Faces
 
@@ -26,7 +26,9 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.regions import Region
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.facts import Facts
+    from nomogon_core.solid.meshes import Mesh
     from nomogon_core.solid.planes import Frame
+    from nomogon_core.solid.sheet import Files
 
 
 JOB_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -90,8 +92,8 @@ class DrawnSketch:
 class State:
     """The sketches and bodies at a step."""
 
-    def __init__(self, titles: dict[str, str]) -> None:
-        self.titles = titles
+    def __init__(self, titles: dict[str, str], files: Files | None = None) -> None:
+        self.titles, self.files = titles, files
         self.sketches, self.planes, self.bodies = {}, {}, {}
         self.operations: dict[str, tuple[Declaration, dict[str, Any]]] = {}
         self.not_made = set()
@@ -227,6 +229,10 @@ def _made_of(before, maker, names, into=None):
     return shape
 
 
+def _mesh_of(body):
+    return made.as_mesh(body.exact, body.names) if body.mesh is None else body.mesh
+
+
 class Ask:
     """The blanks of one operation, and ways to put what it builds into bodies."""
 
@@ -234,6 +240,10 @@ class Ask:
 
     def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state
+
+    def file(self, blank: str) -> bytes:
+        """Bytes of the file chosen."""
+        return self.state.files.blob(self.filled[blank]["file"])
 
     def number(self, blank: str) -> float:
         """A number in millimetres or radians; 0 where its clause does not stand."""
@@ -445,6 +455,16 @@ class Ask:
         self.name_rest(merged, names, rest)
         return merged
 
+    def put_mesh(self, mode: str, blank: str, mesh: Mesh) -> dict[str, Body]:
+        """As :meth:`put`, of a mesh; its faces are named by this operation."""
+        name = self.filled[blank]
+        title = self.state.titles.get(name, name)
+        called = attrs.evolve(mesh, names=tuple(self.called(one) for one in mesh.names))
+        if mode == "new":
+            self._refuse_taken(name, title)
+            return {name: made.of_mesh(name, title, called)}
+        return {name: self._combined_meshes(mode, self.state.body(name), [called])}
+
     def made(self, name: str, shape: TopoDS_Shape, names: ShapeMap) -> dict[str, Body]:
         """A body that is new or takes the place of another.
 
@@ -506,25 +526,46 @@ class Ask:
             return {name: self._new(name, tools, names)}
         return {name: self._combined(mode, self.state.body(name), tools, names)}
 
-    def _new(self, name, tools, names):
-        title = self.state.titles.get(name, name)
+    def _refuse_taken(self, name, title):
         if name in self.state.bodies:
             raise OperationError(f"There is a body {title} already; add to it, or name the new one differently.")
+
+    def _new(self, name, tools, names):
+        title = self.state.titles.get(name, name)
+        self._refuse_taken(name, title)
         shape = tools[0]
         if len(tools) > 1:
             joined = kernel.boolean("add", tools[0], tools[1:])
             names, shape = naming.carried(tools, names, joined, joined.Shape()), joined.Shape()
         return made.accepted(name, title, shape, names)
 
+    def put_together(self, mode: str, body: Body, other: Body) -> dict[str, Body]:
+        """A body with another one added, cut out, or only what both have in common; a mesh if one of them is."""
+        if body.mesh is None and other.mesh is None:
+            return self.put_into(body.name, mode, [other.shape], self.names_of(other))
+        return {body.name: self._combined_meshes(mode, body, [_mesh_of(other)])}
+
+    def _combined_meshes(self, mode, body, others):
+        mesh = meshes.combined(mode, _mesh_of(body), others, body.title)
+        result = made.of_mesh(body.name, body.title, mesh)
+        self._refuse_untouched(mode, body, result)
+        return result
+
+    @staticmethod
+    def _refuse_untouched(mode, body, result):
+        moved = abs(result.facts.volume_mm3 - body.facts.volume_mm3)
+        if mode == "cut" and moved <= kernel.VOLUME_SLACK * body.facts.volume_mm3:
+            raise OperationError(f"The cut does not touch {body.title}; look at its start, its length and its place.")
+
     def _combined(self, mode, body, tools, tool_names):
+        if body.mesh is not None:
+            return self._combined_meshes(mode, body, [made.as_mesh(tool, tool_names) for tool in tools])
         tool_names.take(kernel.faces_of(body.shape), body.names)
         combined = kernel.boolean(mode, body.shape, tools)
         shape = combined.Shape()
         names = naming.carried([body.shape, *tools], tool_names, combined, shape)
         result = made.accepted(body.name, body.title, shape, names, body, grows=mode == "add")
-        moved = abs(result.facts.volume_mm3 - body.facts.volume_mm3)
-        if mode == "cut" and moved <= kernel.VOLUME_SLACK * body.facts.volume_mm3:
-            raise OperationError(f"The cut does not touch {body.title}; look at its start, its length and its place.")
+        self._refuse_untouched(mode, body, result)
         return result
 
     def transformed(

@@ -10,14 +10,16 @@ import json
 import struct
 from typing import TYPE_CHECKING
 
+import attrs
 import numpy as np
 
-from nomogon_core.solid import kernel, naming
+from nomogon_core.solid import kernel, meshes, naming
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 DISPLAY_CHORD_SHARE = 0.0006
+MESH_EDGE = "mesh"
 
 
 def pack(bodies: dict[str, Body]) -> bytes:
@@ -33,40 +35,65 @@ def pack(bodies: dict[str, Body]) -> bytes:
         return entry
 
     for body in bodies.values():
-        chord = max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
-        vertices, triangles, owners = kernel.triangulate(body.shape, chord)
-        corners = vertices[triangles]
-        faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
-        seamless = kernel.SmoothEdges(body.shape)
-        points, starts, names, smooth = [], [0], [], []
-        corners_named = naming.corner_names(body.shape, body.names)
-        for edge, name in naming.edge_names(body.shape, body.names):
-            if naming.BETWEEN not in name and edge in seamless:
-                continue  # the seam of a round face, which no drawing shows
-            smooth.append(edge in seamless)
-            line = kernel.edge_points(edge, chord)
-            points.append(line)
-            starts.append(starts[-1] + len(line))
-            names.append(name)
+        one = _of_mesh(body.mesh) if body.mesh is not None else _of_shape(body)
         listing.append(
             {
                 "name": body.name,
-                "faces": faces,
-                "edges": names,
-                "vertices": put(vertices, np.float32),
-                "triangles": put(triangles, np.uint32),
-                "owners": put(owners, np.uint32),
-                "normals": put(_normals(vertices, triangles, corners), np.float32),
-                "smooth": smooth,
-                "corners": [name for _, name in corners_named],
-                "corner_points": put([place for place, _ in corners_named], np.float32),
-                "edge_points": put(np.vstack(points), np.float32),
-                "edge_starts": put(starts, np.uint32),
+                "faces": one.faces,
+                "edges": one.edges,
+                "vertices": put(one.vertices, np.float32),
+                "triangles": put(one.triangles, np.uint32),
+                "owners": put(one.owners, np.uint32),
+                "normals": put(_normals(one.vertices, one.triangles, one.vertices[one.triangles]), np.float32),
+                "smooth": one.smooth,
+                "corners": [name for _, name in one.corners],
+                "corner_points": put([place for place, _ in one.corners], np.float32),
+                "edge_points": put(np.vstack(one.lines) if one.lines else [], np.float32),
+                "edge_starts": put(np.cumsum([0, *map(len, one.lines)]), np.uint32),
             }
         )
     head = json.dumps({"bodies": listing}).encode()
     head += b" " * (-(4 + len(head)) % 4)
     return struct.pack("<I", len(head)) + head + b"".join(arrays)
+
+
+@attrs.frozen
+class _Seen:
+    """Triangles with the number of the face of each, names of faces, and edges: names, lines (n, 3), which are smooth;
+    corners as (place, name)."""
+
+    vertices: np.ndarray
+    triangles: np.ndarray
+    owners: np.ndarray
+    faces: list
+    edges: list
+    lines: list
+    smooth: list
+    corners: list
+
+
+def _of_shape(body):
+    chord = max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
+    vertices, triangles, owners = kernel.triangulate(body.shape, chord)
+    faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
+    seamless = kernel.SmoothEdges(body.shape)
+    lines, names, smooth = [], [], []
+    corners = naming.corner_names(body.shape, body.names)
+    for edge, name in naming.edge_names(body.shape, body.names):
+        if naming.BETWEEN not in name and edge in seamless:
+            continue  # the seam of a round face, which no drawing shows
+        smooth.append(edge in seamless)
+        lines.append(kernel.edge_points(edge, chord))
+        names.append(name)
+    return _Seen(vertices, triangles, owners, faces, names, lines, smooth, corners)
+
+
+def _of_mesh(mesh):
+    """Its sharp edges are drawn as one, which nothing can be done to."""
+    seen = meshes.drawn(mesh)
+    count = len(seen.edges)
+    sharp = [MESH_EDGE] * count, list(seen.edges), [False] * count
+    return _Seen(seen.vertices, seen.triangles, mesh.labels, list(mesh.names), *sharp, [])
 
 
 def _normals(vertices, triangles, corners):

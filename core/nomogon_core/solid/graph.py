@@ -98,7 +98,7 @@ def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None)
         until: how many steps to run; None runs all.
     """
     cache = cache if cache is not None else Cache()
-    state, told = State({name: item["name"] for name, item in sheet.bodies.items()}), []
+    state, told = State({name: item["name"] for name, item in sheet.bodies.items()}, sheet.files), []
     frames = {}
     for step in sheet.steps[:until]:
         if isinstance(step, PlaneStep):
@@ -270,7 +270,9 @@ def measures_of(built: Built, sheet: BuildSheet) -> dict[str, float | None]:
 
 def extremes_of(body: Body) -> list[list[list[str]]]:
     """Names of the faces that reach lowest and highest along x, y and z, first those that run least along it: three
-    pairs of lists."""
+    pairs of lists; none of a mesh."""
+    if body.mesh is not None:
+        return []
     return [
         [[body.names.get(face) or "" for face in side] for side in pair] for pair in kernel.extreme_faces(body.shape)
     ]

@@ -21,7 +21,7 @@ from OCP.BinTools import BinTools, BinTools_FormatVersion
 from OCP.Message import Message_ProgressRange
 from OCP.TopoDS import TopoDS_Shape
 
-from nomogon_core.solid import kernel
+from nomogon_core.solid import kernel, meshes
 from nomogon_core.solid.bodies import Body
 from nomogon_core.solid.facts import Facts, Step, fingerprint
 from nomogon_core.solid.kernel import ShapeMap
@@ -60,10 +60,11 @@ def pack(bodies: dict[str, Body | None], step: Step) -> bytes:
     told: list[dict[str, Any]] = []
     shapes = []
     for body in filter(None, bodies.values()):
-        names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
+        exact = body.mesh is None
+        names = [body.names.get(face) for face in kernel.faces_of(body.shape)] if exact else None
         fields = {name: getattr(body, name) for name in ("name", "title", "key", "colour")}
         told.append(fields | {"facts": attrs.asdict(body.facts), "names": names})
-        shapes.append(_written(body.shape))
+        shapes.append(_written(body.shape) if exact else meshes.packed(body.mesh))
     gone = [name for name, body in bodies.items() if body is None]
     sizes = [len(one) for one in shapes]
     head = json.dumps({"step": attrs.asdict(step), "bodies": told, "sizes": sizes, "gone": gone}).encode()
@@ -77,14 +78,19 @@ def unpack(data: bytes) -> tuple[dict[str, Body | None], Step]:
     head = json.loads(data[4:at])
     bodies: dict[str, Body | None] = dict.fromkeys(head["gone"])
     for fields, size in zip(head["bodies"], head["sizes"]):
-        shape, names = _read(data[at : at + size]), ShapeMap()
+        part, called = data[at : at + size], fields.pop("names")
         at += size
-        for face, name in zip(kernel.faces_of(shape), fields.pop("names")):
-            if name is not None:
-                names.put(face, name)
         facts = Facts(**fields.pop("facts"))
         facts = attrs.evolve(facts, box=tuple(map(tuple, facts.box)), center=tuple(facts.center))
-        bodies[fields["name"]] = Body(shape=shape, names=names, facts=facts, **fields)
+        if called is None:
+            mesh = meshes.unpacked(part)
+            bodies[fields["name"]] = Body(exact=None, names=ShapeMap(), facts=facts, mesh=mesh, **fields)
+            continue
+        shape, names = _read(part), ShapeMap()
+        for face, name in zip(kernel.faces_of(shape), called):
+            if name is not None:
+                names.put(face, name)
+        bodies[fields["name"]] = Body(exact=shape, names=names, facts=facts, **fields)
     return bodies, Step(**head["step"])
 
 

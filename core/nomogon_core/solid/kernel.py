@@ -410,14 +410,24 @@ def placed(shape: TopoDS_Shape, frame: Frame) -> TopoDS_Shape:
     return shape if frame == PLAN else transformed(shape, _motion(frame))
 
 
-def stood_up(shapes: list[TopoDS_Shape], up: Any) -> list[TopoDS_Shape]:
-    """Shapes turned together so that a direction points up, the lowest place of them at height 0."""
+def turning_up(up: Any) -> gp_Trsf:
+    """The motion that turns a direction upright."""
     turn = gp_Trsf()
     turn.SetRotation(gp_Quaternion(gp_Vec(*map(float, up)), gp_Vec(0, 0, 1)))
-    turned = [transformed(shape, turn) for shape in shapes]
+    return turn
+
+
+def lifting(height: float) -> gp_Trsf:
+    """The motion straight up by a height."""
     lift = gp_Trsf()
-    lift.SetTranslation(gp_Vec(0, 0, -min(tight_box(shape)[0][2] for shape in turned)))
-    return [transformed(shape, lift) for shape in turned]
+    lift.SetTranslation(gp_Vec(0, 0, height))
+    return lift
+
+
+def matrix_of(motion: gp_Trsf) -> tuple[list[list[float]], list[float]]:
+    """A motion as its linear map (3, 3) and its move (3,)."""
+    rows = [[motion.Value(row, column) for column in (1, 2, 3, 4)] for row in (1, 2, 3)]
+    return [row[:3] for row in rows], [row[3] for row in rows]
 
 
 def seen_from(shape: TopoDS_Edge | TopoDS_Shape, frame: Frame) -> TopoDS_Shape:

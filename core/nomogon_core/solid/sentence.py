@@ -4,7 +4,7 @@
 * edges: ``{"body": id, "names": [...]}``, or ``{"body": id, "rule": {...}}`` (see :mod:`selection`);
 * faces: ``{"body": id, "names": [...]}``; operations: ``{"operations": [ids]}``;
 * sections: ``{"sections": [{"sketch": id, "name": region}]}``; a plane and an axis: see there;
-* a body: its id.
+* a body: its id; a mesh file: ``{"file": digest, "name": its name}``.
 """
 
 from __future__ import annotations
@@ -169,6 +169,17 @@ class Operations(Blank):
 
     def is_empty(self, value: Any) -> bool:
         return value is None or (isinstance(value, dict) and not value.get("operations"))
+
+
+@attrs.frozen
+class MeshFile(Blank):
+    """A mesh file that was brought into the job."""
+
+    kind = "mesh"
+    FILLED = Record({"file": ID, "name": TEXT}, required=("file", "name"))
+
+    def check(self, value: dict[str, Any]) -> None:
+        self.FILLED.check(value)
 
 
 def sketches_in(value: Any) -> list[str]:

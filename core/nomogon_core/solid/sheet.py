@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Protocol
 
 import attrs
 
@@ -10,6 +10,13 @@ from nomogon_core.sketch.model import Sketch
 from nomogon_core.tuples import as_tuple
 
 FILLING = ("inlay",)
+
+
+class Files(Protocol):
+    """Where files that were brought into a job are kept."""
+
+    def blob(self, digest: str) -> bytes:
+        """Bytes under a digest; raises InputError where there are none."""
 
 
 @attrs.frozen
@@ -58,12 +65,14 @@ class BuildSheet:
         bodies: {id: {"name", "colour", "material"}}.
         known: {name: value} of all quantities, for numbers that only the solid tells.
         measures: {name: {"picks", "word"}} of sizes that are read off the solid, see :mod:`measuring`.
+        files: where files that operations bring in are kept, or None.
     """
 
     steps: tuple = attrs.field(converter=as_tuple)
     bodies: dict
     known: dict = attrs.field(factory=dict, repr=False)
     measures: dict = attrs.field(factory=dict, repr=False)
+    files: Files | None = attrs.field(default=None, repr=False, eq=False)
 
     @property
     def operations(self) -> tuple[OperationStep, ...]:

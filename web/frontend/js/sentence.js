@@ -1,5 +1,6 @@
 // An operation being written in the Build sheet: its words, its blanks, and what stands in them.
 
+import { upload } from "./talk.js";
 import { tell } from "./tray.js";
 import { clauses, cornerWords, CORNERS, edgeWords, faceWords, isEmpty, standing } from "./words.js";
 
@@ -117,6 +118,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
         ? (state().faces.find((face) => face.body === value.body && face.name === value.face)?.words ?? "a face")
         : (state().planes.find((plane) => plane.id === value)?.words ?? part.empty);
     if (part.kind === "corners" && value?.length) return `${value.length} of ${CORNERS} corners`;
+    if (part.kind === "mesh") return value?.name ?? part.empty;
     if (isEmpty(value)) return value?.sections?.length ? "1 section" : part.empty;
     const several = (number, word) => `${number} ${word}${number > 1 ? "s" : ""}`;
     if (part.kind === "sections") return several(value.sections.length, "section");
@@ -168,6 +170,32 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     button.addEventListener("click", () => activate(part.blank));
     button.addEventListener("keydown", (event) => step(event, part));
     return button;
+  }
+
+  /** A file that is chosen, read by the server, and then stands in the sentence by its name. */
+  function fileButton(part) {
+    const button = pickButton(part);
+    const chooser = Object.assign(document.createElement("input"), { type: "file", accept: ".stl,.obj,.ply,.3mf" });
+    chooser.hidden = true;
+    chooser.addEventListener("change", async () => {
+      const [file] = chooser.files ?? [];
+      if (!file) return;
+      hint(`Reading ${file.name} …`);
+      const body = new FormData();
+      body.append("mesh", file);
+      try {
+        const { told, ...kept } = await upload("solid/mesh", body);
+        fill(part.blank, kept);
+        hinted = told;
+        draw(part.blank);
+        problem("");
+      } catch (refused) {
+        hint("");
+        problem(refused.message);
+      }
+    });
+    button.addEventListener("click", () => chooser.click());
+    return [button, chooser];
   }
 
   let at = -1;
@@ -368,6 +396,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
         ),
       ];
     }
+    if (part.kind === "mesh") return fileButton(part);
     if (part.kind === "edges")
       return filled[part.blank]?.rule ? ruleFields(part) : [pickButton(part), ...ruleFields(part)];
     return [pickButton(part)];

@@ -90,6 +90,8 @@ def picked_words(document, kind, value, title=""):
     if kind == "axis":
         of = value.get("sketch") and document["sketches"].get(value["sketch"], {}).get("title", "a lost sketch")
         return f"a line of {of}" if of else "an edge"
+    if kind == "mesh":
+        return value["name"]
     if kind == "operations":
         told = [str(numbers_of(document).get(one, "?")) for one in value["operations"]]
         return f"operation{'s' if len(told) > 1 else ''} {listed(told)}"

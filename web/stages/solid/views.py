@@ -23,7 +23,7 @@ from stages.solid.sheet import sheet_context
 from store.access import job_for
 from store.documents import Shelf
 from store.working import here_for
-from work import services
+from work import outside, readers, services
 from work.models import Output, Task
 from work.views import as_json
 
@@ -85,6 +85,22 @@ def _drawn(document, name, one, result):
             if curve.kind == "circle"
         ],
     }
+
+
+@require_POST
+def bring(request, job_id):
+    """A mesh that somebody else made, kept until a sentence brings it in; what is told of it."""
+    job = job_for(request, job_id, change=True)
+    upload = request.FILES.get("mesh")
+    if upload is None:
+        raise InputError("No file came; choose it again.")
+    data, told = outside.read(readers.mesh, upload.read(), upload.name)
+    size = " × ".join(f"{value:.2f}" for value in told["size"])
+    unit = "mm" if told["says_unit"] else "of its own unit"
+    words = f"{told['triangles']:,} triangles, {size} {unit}, closed, {told['flats']} flat faces."
+    if told["mended"]:
+        words += f" Mended: {told['mended']}."
+    return JsonResponse({"file": Shelf(job).keep(data, "application/octet-stream"), "name": upload.name, "told": words})
 
 
 @require_POST

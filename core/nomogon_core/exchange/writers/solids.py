@@ -20,7 +20,7 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.XCAFDoc import XCAFDoc_ColorType, XCAFDoc_DocumentTool
 
 from nomogon_core.errors import OperationError
-from nomogon_core.solid import kernel
+from nomogon_core.solid.bodies import as_mesh
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
@@ -45,17 +45,20 @@ def _shares(colour):
 
 
 def step(bodies: dict[str, Body]) -> bytes:
-    """STEP AP214 bytes with one named, coloured product a body, in millimetres.
+    """STEP AP214 bytes with one named, coloured product a body, in millimetres; meshes are left out.
 
     Raises:
-        OperationError: there is no body, or the kernel could not write it.
+        OperationError: there is no exact body, or the kernel could not write it.
     """
     _require(bodies)
+    exact = [body for body in bodies.values() if body.mesh is None]
+    if not exact:
+        raise OperationError("STEP holds exact bodies, and there are only meshes; take STL or 3MF.")
     _quiet()
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     colours = XCAFDoc_DocumentTool.ColorTool_s(document.Main())
-    for body in bodies.values():
+    for body in exact:
         label = tool.AddShape(body.shape, False)
         TDataStd_Name.Set_s(label, TCollection_ExtendedString(body.title))
         colour = Quantity_Color(*_shares(body.colour), Quantity_TypeOfColor.Quantity_TOC_sRGB)
@@ -78,11 +81,8 @@ def _mesh(body, chord):
     low, high = CHORD_RANGE_MM
     if not low <= chord <= high:
         raise OperationError(f"The chord tolerance must lie between {low} and {high} mm; {chord:g} came.")
-    vertices, triangles, _ = kernel.triangulate(body.shape, chord, angle=0.3)
-    joined, place = np.unique(np.round(vertices, 7), axis=0, return_inverse=True)
-    triangles = place.reshape(-1)[triangles]
-    a, b, c = triangles.T
-    return joined, triangles[(a != b) & (b != c) & (a != c)]
+    mesh = body.mesh or as_mesh(body.shape, body.names, chord)
+    return mesh.vertices, mesh.triangles
 
 
 def stl(bodies: dict[str, Body], chord: float) -> bytes:

@@ -19,7 +19,7 @@ def build(ask: Ask) -> dict[str, Body | None]:
     body, other = ask.body("body"), ask.body("other")
     if body.name == other.name:
         raise OperationError("A body cannot be put together with itself; choose two.")
-    joined = ask.put_into(body.name, ask.choice("how"), [other.shape], ask.names_of(other))
+    joined = ask.put_together(ask.choice("how"), body, other)
     return joined | ({other.name: None} if ask.choice("stays") == "gone" else {})
 
 
