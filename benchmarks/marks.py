@@ -5,16 +5,20 @@ import secrets
 import time
 
 import numpy as np
+import trimesh
 from scipy.interpolate import CubicSpline
 
 from benchmarks.solid import regions_of, seconds, step
 from core.tests.specimens import drawn
 from nomogon_core.exchange.readers.curves import read_outlines
+from nomogon_core.exchange.readers.meshes import read_mesh
 from nomogon_core.geometry.curves import Arc, Circle, Line, Spline
+from nomogon_core.job.library import Library
 from nomogon_core.sketch import edit
 from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import graph, kernel
+from nomogon_core.solid import display, graph, kernel
+from nomogon_core.solid.meshes import facts_of, packed
 from nomogon_core.solid.sheet import BuildSheet, SketchStep
 
 LOGOS, BARS, CURVES = 30, 60, 5000
@@ -206,6 +210,62 @@ def drawing_seconds(random):
     return time.perf_counter() - begin
 
 
+def _pot(random):
+    """STL bytes of somebody else's pot: 200,000 triangles, bumpy around, flat below and on top."""
+    rings, around = 220, 456
+    angle, height = 2 * math.pi * np.arange(around) / around, np.linspace(0, 60, rings)
+    phase, waves = random.uniform(0, 6, 3), random.integers(3, 12, 3)
+    radius = 32 + sum(
+        0.4 * np.sin(wave * angle[None] + one + height[:, None] / (4 + index))
+        for index, (wave, one) in enumerate(zip(waves, phase))
+    )
+    side = np.dstack([radius * np.cos(angle), radius * np.sin(angle), np.broadcast_to(height[:, None], radius.shape)])
+    places = np.vstack([side.reshape(-1, 3), (0, 0, 0), (0, 0, 60)]) + (0, 30, 0)  # where logos lie
+    low = (np.arange(rings - 1)[:, None] * around + np.arange(around)).ravel()
+    right = (np.arange(rings - 1)[:, None] * around + (np.arange(around) + 1) % around).ravel()
+    rim, after, last = np.arange(around), (np.arange(around) + 1) % around, (rings - 1) * around
+    faces = np.vstack(
+        [
+            np.column_stack([low, right, right + around]),
+            np.column_stack([low, right + around, low + around]),
+            np.column_stack([after, rim, np.full(around, rings * around)]),
+            np.column_stack([last + rim, last + after, np.full(around, rings * around + 1)]),
+        ]
+    )
+    return trimesh.Trimesh(places, faces, process=False).export(file_type="stl")
+
+
+def mesh_logo_seconds(random):
+    """Seconds from the file of somebody else's mesh to the picture of it with a logo of 30 areas raised on it."""
+    data, mark, library = _pot(random), logo(random, 30), Library()
+    begin = time.perf_counter()
+    mesh = read_mesh(data, "pot.stl").mesh
+    brought = {"file": library.keep(packed(mesh)), "name": "pot.stl"}
+    kept = {"mesh": brought, "unit": "mm", "lying": "lies", "result": "new", "body": "Part"}
+    top = max(mesh.flat_faces().items(), key=lambda one: one[1].origin[2])[0]
+    steps = [
+        step("op1", "bring", **kept),
+        SketchStep("s1", "Mark", {"body": "Part", "face": f"op1.{top}"}, mark),
+        step(
+            "op2",
+            "extrude",
+            regions=regions_of(mark),
+            extent="by",
+            length=DEPTH_MM,
+            way="up",
+            result="add",
+            body="Part",
+        ),
+    ]
+    built = graph.run(BuildSheet(steps, BODIES, files=library))
+    display.pack(built.bodies)
+    told = time.perf_counter() - begin
+    raised = sum(region.area for region in find_regions(mark)) * DEPTH_MM
+    grown = built.bodies["Part"].facts.volume_mm3 - facts_of(mesh).volume_mm3
+    assert abs(grown / raised - 1) < 0.01, (grown, raised, [one.problem for one in built.steps])
+    return told
+
+
 def run(seed=None):
     """Rows of figures; ``seed`` of all that is drawn at random, a fresh one by default."""
     seed = seed if seed is not None else secrets.randbelow(2**32)
@@ -229,5 +289,6 @@ def run(seed=None):
         row("depth_error_mm_developable", even, 0.01, "worst of 200 places each, cylinders and cones"),
         row("depth_error_mm_free", free, 0.05, "the same, revolved faces"),
         row("bar_valid_percent", bars(random), 97, "random paths, at 0.8 of the thickest that the operation names"),
+        row("mesh_logo_s", mesh_logo_seconds(random), 5, "30 areas raised on somebody else's 200,000 triangles"),
         row("svg_curves_s_5000", drawing_seconds(random), 2, "a drawing of 5,000 curves read"),
     ]

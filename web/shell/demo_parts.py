@@ -4,15 +4,20 @@ walls, a cam with a ring of holes, a medal."""
 import math
 from pathlib import Path
 
+from examples.entrance_disc import HEIGHT_MM as DISC_FACE_MM
+from examples.entrance_disc import entrance_disc as entrance_disc_file
 from nomogon_core.exchange.readers.curves import read_outlines
+from nomogon_core.exchange.readers.meshes import read_mesh
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.outlines import outline_bytes
 from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid.meshes import packed
 from store.actions import perform
 from store.documents import Shelf, document_of
 from store.making import new_job
 from work import kernels, services
 
+DISC = "entrance-disc.stl"
 BEE = Path(__file__).resolve().parents[2] / "examples" / "bee.svg"
 
 
@@ -71,7 +76,7 @@ class Drawn:
     def build(self):
         """Rebuild now, and keep the result as the worker would."""
         arguments = services.rebuild_arguments(self.document)
-        result, mesh = kernels.rebuild_job(arguments["document"])
+        result, mesh = kernels.rebuild_job(arguments["document"], files=Shelf(self.job))
         services.keep_done(self.job, "rebuild", arguments, result, mesh)
         return self
 
@@ -231,6 +236,30 @@ def hive_tag(user):
     return demo.build()
 
 
+def entrance_disc(user):
+    """A disc that somebody else made and sent as a mesh, with the workshop's bee raised on it."""
+    demo = Drawn(user, "Entrance disc", "FLA-043")
+    kept = Shelf(demo.job).keep(packed(read_mesh(entrance_disc_file(), DISC).mesh), "application/octet-stream")
+    brought = {"file": kept, "name": DISC}
+    demo.add("bring", "Disc", mesh=brought, unit="mm", lying="stands", result="new", body="Disc")
+    demo.build()
+    flats = {one["name"]: one["origin"][2] for one in services.known_rebuild(demo.job, demo.document).result["faces"]}
+    face = next(name for name, height in flats.items() if abs(height - DISC_FACE_MM) < 1e-3)
+    mark = demo.do("sketch.new", title="Mark", plane={"body": demo.body(), "face": face}).made
+    demo.bee(mark, "17 mm", [-9, -22])
+    demo.add(
+        "extrude",
+        "Bee",
+        regions=demo.regions(mark),
+        extent="by",
+        length="0.8 mm",
+        way="up",
+        result="add",
+        body=demo.body(),
+    )
+    return demo.build()
+
+
 def lid_boss(user):
     """A cone on a lid, with the workshop's bee raised around it."""
     demo = Drawn(user, "Lid boss", "FLA-037")
@@ -308,6 +337,7 @@ PARTS = (
     drive_cam,
     fair_medal,
     hive_tag,
+    entrance_disc,
     lid_boss,
     spring_guide,
     spring_handle,

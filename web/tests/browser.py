@@ -162,7 +162,7 @@ class BrowserCase(LiveServerTestCase):
 
     def save(self, page, button):
         """Path of what a download button gives."""
-        with page.expect_download() as waiting:
+        with page.expect_download(timeout=60_000) as waiting:
             button.click()
         place = Path(self.downloads.name) / waiting.value.suggested_filename
         waiting.value.save_as(place)

@@ -5,6 +5,7 @@ import re
 from xml.etree import ElementTree
 
 import numpy as np
+import trimesh
 from playwright.sync_api import expect
 
 from nomogon_core.job.document import build_of, sketch_of
@@ -13,7 +14,7 @@ from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph
 from store import making
 from store.actions import perform
-from store.documents import document_of
+from store.documents import Shelf, document_of
 from web.tests.browser import BrowserCase
 from web.tests.helpers import extrusion
 
@@ -50,7 +51,7 @@ class Building(BrowserCase):
 
     def volume(self, job):
         document = document_of(job)
-        built = graph.run(build_of(document, environment(document)))
+        built = graph.run(build_of(document, environment(document), files=Shelf(job)))
         self.assertEqual([step.problem for step in built.steps if step.problem], [])
         (body,) = built.bodies.values()
         self.assertTrue(body.facts.valid and body.facts.solids == 1)
@@ -285,6 +286,42 @@ class Building(BrowserCase):
         expect(page.locator(".op[data-step] .no")).to_have_count(0)
         page.get_by_role("button", name="Redo").click()
         expect(page.get_by_label("Operation 1, thickness")).to_have_value("3.00")
+
+    def test_a_mesh_of_somebody_else_gets_a_hole_and_is_released(self):
+        job = self.job(("sketch.circle", {"center": [5, 0], "rim": [7, 0]}))
+        self.refusals = (400,)
+        self.drive(self.brought, job)
+        job.refresh_from_db()
+        hole = 2 * math.pi * 2.0**2  # within 0.01 mm of its rim
+        self.assertAlmostEqual(self.volume(job), 20 * 20 * 2 - hole, delta=0.01 * 2 * math.pi * 2 * 2)
+
+    def brought(self, page, job):
+        self.open(page, job, built=False)
+        self.take(page, "Bodies", "Mesh")
+        surface, chooser = trimesh.creation.box((20, 20, 2)), page.locator(".writing input[type=file]")
+        torn = trimesh.Trimesh(surface.vertices, surface.faces[5:])
+        for shape, words in ((torn, "disc.stl is open"), (surface, "12 triangles, 20.00 × 20.00 × 2.00")):
+            data = shape.export(file_type="stl")
+            chooser.set_input_files({"name": "disc.stl", "mimeType": "model/stl", "buffer": data})
+            expect(page.locator(".writing")).to_contain_text(words, timeout=20_000)
+        page.locator(".writing [data-blank=body]").fill("Disc")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("0.800 cm³", timeout=30_000)
+        self.take(page, "Shape", "Hole")
+        page.locator("svg.drawing circle[data-pick]").dispatch_event("click")
+        page.locator(".writing [data-blank=diameter]").fill("4 mm")
+        page.locator(".writing [data-blank=extent]").select_option("through")
+        self.finish(page)
+        page.reload()
+        expect(page.locator(".sheet .head")).to_contain_text("2 built")
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/inspect")
+        expect(page.locator(".finding", has_text="It is a mesh")).to_be_visible(timeout=30_000)
+        page.goto(f"{self.live_server_url}/jobs/{job.pk}/release")
+        with page.expect_download() as told:
+            page.locator("[data-file=stl], [data-kind=stl]").first.click()
+        again = trimesh.load(told.value.path(), file_type="stl")
+        self.assertTrue(again.is_watertight)
+        self.assertEqual(again.euler_number, 0)
 
     def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
         job = self.job(

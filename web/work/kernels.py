@@ -33,14 +33,15 @@ def _cache(shared):
     return _CACHE.sharing(Shapes(*shared) if shared else None)
 
 
-def rebuild_job(document, shared=None, count=None):
+def rebuild_job(document, shared=None, count=None, files=None):
     """Steps, facts of the bodies, frames of planes and faces, and the packed mesh of the first ``count`` steps of a
     Build sheet.
 
     Args:
         shared: see :func:`work.shapes.shared_by`; None shares nothing.
+        files: where meshes are kept that it brings in; None asks the database that is shared.
     """
-    sheet = _sheet(document, shared)
+    sheet = _sheet(document, shared, files)
     built = graph.run(sheet, _cache(shared), count)
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
@@ -66,9 +67,9 @@ def _whole(document):
     return {"references": {}, "traces": {}} | document
 
 
-def _sheet(document, shared):
+def _sheet(document, shared, files=None):
     whole = _whole(document)
-    return build_of(whole, environment(whole), files=Files(*shared) if shared else None)
+    return build_of(whole, environment(whole), files=files or (Files(*shared) if shared else None))
 
 
 def edge_in_sketch(document, shared, sketch, body, edge):
