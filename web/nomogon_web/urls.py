@@ -71,6 +71,7 @@ JOB = [
     path("inspect", stage_page("inspect"), name="inspect"),
     path("inspect/findings", inspect.findings, name="inspect-findings"),
     path("release", stage_page("release", release.page_context), name="release"),
+    path("release/allowed", release.allowed, name="release-allowed"),
     path("release/make", release.make, name="release-make"),
     path("release/file/<int:task>", release.download, name="release-file"),
     path("history", history.page, name="history"),

@@ -70,13 +70,14 @@ def stage_page(stage, own=None):
     """The view that shows the page of a stage.
 
     Args:
-        own: called with the job as this person works on it: what the page holds besides the frame.
+        own: called with the job as this person works on it and the unit: what the page holds besides the frame.
     """
 
     @require_GET
     def page(request, job_id):
         here = here_for(request, job_id)
-        return render(request, f"{stage}.html", frame(request, here, stage) | (own(here) if own else {}))
+        held = own(here, unit_of(request)) if own else {}
+        return render(request, f"{stage}.html", frame(request, here, stage) | held)
 
     return page
 

@@ -4,6 +4,7 @@ import json
 import math
 
 from nomogon_core.errors import InputError
+from nomogon_core.quantity.units import format_length
 
 UNITS = ("mm", "in")
 UNREADABLE = "The page sent something that cannot be read; load it again."
@@ -45,3 +46,9 @@ def number_from(sent, name, otherwise=None):
 def unit_of(request):
     """The unit that this user reads, millimetres unless chosen otherwise."""
     return request.session.get("unit", "mm")
+
+
+def shown(value, own_unit, unit):
+    """A number of a setting, of millimetres in the unit that is read, without zeros at its end."""
+    text = format_length(value, unit=unit) if own_unit == "mm" and unit != "mm" else f"{value:.4f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text

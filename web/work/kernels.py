@@ -9,7 +9,7 @@ import attrs
 import cv2
 import numpy as np
 
-from nomogon_core.exchange import release
+from nomogon_core.exchange import allowing, release
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import making_of
@@ -91,6 +91,12 @@ def inspect_solid(document, shared, making):
     return {"findings": [attrs.asdict(one) for one in found]}, None
 
 
+def allow_for(document, shared, making):
+    """In words, what the files of a release have otherwise than the design."""
+    bodies = release.built(_sheet(document, shared), _cache(shared))
+    return {"told": allowing.told_of(bodies, making_of(making).allowances)}, None
+
+
 def _teller(progress):
     """A function that writes how far the work is, for the process that waits to read."""
     return (lambda share: Path(progress).write_text(f"{share:.3f}")) if progress else None
@@ -112,7 +118,7 @@ def release_file(document, shared, kind, title, chord, look=None, making=()):
     """One file of the release, lying as it is made, or all in one zip with a report that tells what was found."""
     sheet, cache, how = _sheet(document, shared), _cache(shared), making_of(dict(making))
     if kind != "zip":
-        return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, up=how.up)
+        return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, making=how)
     found = inspected(release.built(sheet, cache), how, sheet.apart)
     notes = telling.report(found, how, sheet)
-    return {"kind": kind}, release.bundle(sheet, title, chord=chord, cache=cache, up=how.up, notes=notes)
+    return {"kind": kind}, release.bundle(sheet, title, chord=chord, cache=cache, making=how, notes=notes)

@@ -15,7 +15,8 @@ from work.pool import CANCELLED, CRASHED, TOO_LARGE, TOO_LONG, Lanes, Stopped
 from work.shapes import shared_by
 
 log = logging.getLogger(__name__)
-TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60, "inspect": 90}
+TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60}
+TIME_LIMITS_S |= {"inspect": 90, "allow": 60}
 MEMORY_BYTES = 4 * 2**30
 PROCESSES = 2
 pool = Lanes("work.kernels", PROCESSES, MEMORY_BYTES)
@@ -42,6 +43,8 @@ def _call(task, progress):
         return kernels.measure_solid, [arguments["document"], shared_by(task.job_id), arguments["picks"]]
     if task.kind == "inspect":
         return kernels.inspect_solid, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+    if task.kind == "allow":
+        return kernels.allow_for, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)

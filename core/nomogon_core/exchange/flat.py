@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.writers import drawing
+from nomogon_core.geometry.curves import Circle, closed_area, moved
+from nomogon_core.inspect.making import Allowances
+from nomogon_core.sketch import offset
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid.sheet import SketchStep
 
 if TYPE_CHECKING:
-    from nomogon_core.geometry.curves import Arc, Circle, Line
     from nomogon_core.solid.sheet import BuildSheet
 
 DEFAULT_CHORD_MM = 0.05
@@ -31,8 +35,9 @@ def file_name(title: str, kind: str) -> str:
     return file_stem(title) + ENDINGS.get(kind, f".{kind}")
 
 
-def flat_outlines(sheet: BuildSheet) -> list[tuple[Arc | Circle | Line, ...]]:
-    """Outlines of the first extruded regions; of the largest region of the first sketch when nothing is extruded.
+def flat_outlines(sheet: BuildSheet) -> list[list[tuple[Any, ...]]]:
+    """Outlines of the first extruded regions, around each area and around the holes in it; of the largest region of the
+    first sketch when nothing is extruded.
 
     Raises:
         OperationError: the sketch has no closed region.
@@ -45,17 +50,52 @@ def flat_outlines(sheet: BuildSheet) -> list[tuple[Arc | Circle | Line, ...]]:
         raise OperationError("The sketch of the first operation is gone; choose its regions again.")
     regions = find_regions(sketch)
     wanted = [match_region(regions, name, sketch.curves) for name in picked["names"]] if picked else list(regions[:1])
-    loops = [loop for region in wanted if region for loop in region.loops()]
-    if not loops:
+    areas = [[loop_curves(sketch, loop) for loop in region.loops()] for region in wanted if region]
+    if not areas:
         raise OperationError("The sketch has no closed region to release; mend its gaps first.")
-    return [loop_curves(sketch, loop) for loop in loops]
+    return areas
 
 
-def write_flat(kind: str, sheet: BuildSheet, title: str) -> bytes:
+def allowed_outlines(areas: list[list[tuple[Any, ...]]], allowances: Allowances) -> list[tuple[Any, ...]]:
+    """Outlines for cutting: round holes grown, all of it grown for shrinkage, and half a kerf off the material.
+
+    Args:
+        areas: of each the outline around it, counter-clockwise, and those around the holes in it.
+
+    Raises:
+        OperationError: an outline is too narrow for the kerf.
+    """
+    told, level = [], allowances.factors[0]
+    for loops in areas:
+        for hole, curves in enumerate(loops):
+            if hole and isinstance(curves[0], Circle) and allowances.grows(2 * curves[0].radius):
+                curves = (Circle(curves[0].center, curves[0].radius + allowances.holes / 2),)
+            if level != 1:
+                curves = tuple(moved(curve, lambda place: np.multiply(level, place), scale=level) for curve in curves)
+            told.append(_off_the_cut(curves, allowances.kerf / 2, inner=hole > 0) if allowances.kerf else curves)
+    return told
+
+
+def _off_the_cut(curves, distance, *, inner):
+    if isinstance(curves[0], Circle):
+        radius = curves[0].radius + (-distance if inner else distance)
+        found = [offset.Chain((Circle(curves[0].center, radius),), True)] if radius > 0 else []
+    else:
+        run = list(curves) if closed_area(curves) > 0 else offset.backwards(curves)
+        found = offset.offset(run, True, -distance if inner else distance)
+    if len(found) != 1:
+        raise OperationError(
+            f"An outline is narrower than the kerf of {2 * distance:g} mm somewhere, so it would vanish or fall apart. "
+            "Type a smaller kerf, or widen it in the sketch."
+        )
+    return found[0].curves
+
+
+def write_flat(kind: str, sheet: BuildSheet, title: str, allowances: Allowances | None = None) -> bytes:
     """Bytes of a DXF or SVG file.
 
     Raises:
-        OperationError: the sketch has no closed region.
+        OperationError: the sketch has no closed region, or is too narrow for the kerf.
     """
-    outlines = flat_outlines(sheet)
+    outlines = allowed_outlines(flat_outlines(sheet), allowances or Allowances())
     return drawing.dxf(outlines) if kind == "dxf" else drawing.svg(outlines, title=title).encode()

@@ -11,8 +11,10 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import OperationError
+from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, write_flat
 from nomogon_core.exchange.writers import drawing, solids
+from nomogon_core.inspect.making import making_of
 from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.projection import projected
@@ -20,12 +22,14 @@ from nomogon_core.solid.projection import projected
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from nomogon_core.inspect.making import Making
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.graph import Cache
     from nomogon_core.solid.sheet import BuildSheet
 
 
 LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
+PLAIN = making_of({})
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
 MESHES, FLAT = ("stl", "3mf"), ("dxf", "svg")
 TRUE = {
@@ -52,27 +56,29 @@ def write_file(
     chord: float = DEFAULT_CHORD_MM,
     cache: Cache | None = None,
     look: tuple[Sequence[float], Sequence[float]] | None = None,
-    up: Sequence[float] = UPRIGHT,
+    making: Making = PLAIN,
 ) -> bytes:
     """Bytes of one file of the release.
 
     Args:
         kind: one of FILES, or ``view``; sheet: a :class:`nomogon_core.solid.sheet.BuildSheet`.
         look: of a ``view``: directions in space that run to the right and up in it.
-        up: of files for printing: what points away from the bed; anything but straight up lays the part on it.
+        making: how it is made: what the file allows for, and of files for printing what points away from the bed;
+            anything but straight up lays the part on it. Views show the design.
 
     Raises:
         OperationError: a step fails, or there is nothing to write.
     """
+    allowances = making.allowances
     if kind in FLAT:
-        return write_flat(kind, sheet, title)
-    bodies = built(sheet, cache)
+        return write_flat(kind, sheet, title, allowances)
     if kind in ("view", "views"):
         frames = SHEET if look is None else {"View": frame_of_look(*look)}
-        return drawing.views_svg(views_of(bodies, frames), title=title).encode()
+        return drawing.views_svg(views_of(built(sheet, cache), frames), title=title).encode()
+    bodies = allowed(built(with_clearance(sheet, allowances), cache), allowances)
     if kind == "step":
         return solids.step(bodies)
-    lying = bodies if tuple(up) == UPRIGHT else laid(bodies, up)
+    lying = bodies if tuple(making.up) == UPRIGHT else laid(bodies, making.up)
     return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
 
 
@@ -154,7 +160,7 @@ def bundle(
     *,
     chord: float = DEFAULT_CHORD_MM,
     cache: Cache | None = None,
-    up: Sequence[float] = UPRIGHT,
+    making: Making = PLAIN,
     notes: Sequence[str] = (),
 ) -> bytes:
     """A zip of all files of the release, with a report in plain words that has their checksums.
@@ -169,11 +175,18 @@ def bundle(
     bodies, files, missing = built(sheet, cache), {}, []
     for kind in FILES:
         try:
-            files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, up=up)
+            files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, making=making)
         except OperationError as problem:
             why = "the part has no flat outline" if kind in FLAT else str(problem).rstrip(".")
             missing.append(f"No {kind.upper()}: {why}.")
     names = {kind: file_name(title, kind) for kind in files}
+    changed = told_of(bodies, making.allowances)
+    if changed:
+        notes = [
+            *notes,
+            "The files allow for how it is made; sizes above and in views are those of the design.",
+            *changed,
+        ]
     text = _report_text(title, report(sheet, bodies)["bodies"], files, names, chord, [*notes, *missing])
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as made:

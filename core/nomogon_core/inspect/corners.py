@@ -7,16 +7,14 @@ from typing import Any
 
 import attrs
 import numpy as np
-from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
-from OCP.BRepLProp import BRepLProp_SLProps
 from OCP.GeomAbs import GeomAbs_SurfaceType
-from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt, gp_Vec
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_REVERSED
 
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.solid import kernel
+from nomogon_core.solid.bores import is_hollow, outward_normal
 
 OFF_UPRIGHT, LEAST_TURN = 0.02, math.radians(3.0)
 LEAST_AREA_MM2 = 0.2
@@ -54,21 +52,13 @@ def inside_corners(meshed: Meshed, up: Any, least_radius: float) -> list[Inside]
         if abs(float(np.dot(round_one.Axis().Direction().Coord(), up))) < 1 - OFF_UPRIGHT:
             continue
         radius, sweep = round_one.Radius(), surface.LastUParameter() - surface.FirstUParameter()
-        if radius >= least_radius - 1e-9 or sweep > 2 * math.pi - 0.1 or not _is_hollow(face, surface, round_one):
+        if radius >= least_radius - 1e-9 or sweep > 2 * math.pi - 0.1 or not is_hollow(face, surface, round_one):
             continue
         mine = meshed.owner == number
         place = tuple(np.average(meshed.corners[mine].mean(axis=1), axis=0, weights=meshed.areas[mine]).tolist())
         heights = meshed.corners[mine] @ up
         found.append(Inside(radius, float(np.ptp(heights)), place, (meshed.name(number),)))
     return sorted(found, key=lambda one: (-one.height, one.radius))
-
-
-def _normal_at(face, point):
-    """Outward unit normal of a face at a place on it."""
-    nearest = GeomAPI_ProjectPointOnSurf(point, BRep_Tool.Surface_s(face))
-    told = BRepLProp_SLProps(BRepAdaptor_Surface(face), *nearest.LowerDistanceParameters(), 1, 1e-6)
-    normal = np.array(told.Normal().Coord())
-    return -normal if face.Orientation() == TopAbs_REVERSED else normal
 
 
 def _is_inside(edge, faces):
@@ -79,34 +69,10 @@ def _is_inside(edge, faces):
     place, run = gp_Pnt(), gp_Vec()
     curve.D1((curve.FirstParameter() + curve.LastParameter()) / 2, place, run)
     along = np.array(run.Coord()) * (-1 if own.Orientation() == TopAbs_REVERSED else 1)
-    first, second = (_normal_at(face, place) for face in faces)
+    first, second = (outward_normal(face, place) for face in faces)
     if math.acos(float(np.clip(first @ second, -1, 1))) < LEAST_TURN:
         return False
     return float(np.cross(first, along) @ second) > 0
-
-
-def _is_hollow(face, surface, round_one):
-    """Whether a round face curves around space, not around material."""
-    u = (surface.FirstUParameter() + surface.LastUParameter()) / 2
-    v = (surface.FirstVParameter() + surface.LastVParameter()) / 2
-    there = surface.Value(u, v)
-    place = np.array(there.Coord())
-    axis, way = np.array(round_one.Location().Coord()), np.array(round_one.Axis().Direction().Coord())
-    out = place - axis - float((place - axis) @ way) * way
-    return float(_normal_at(face, there) @ out) < 0
-
-
-def bores(meshed: Meshed) -> list[float]:
-    """Radii of the round faces that go all around space."""
-    told = []
-    for face in meshed.faces:
-        surface = BRepAdaptor_Surface(face)
-        if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Cylinder:
-            continue
-        whole = surface.LastUParameter() - surface.FirstUParameter() > 2 * math.pi - 0.1
-        if whole and _is_hollow(face, surface, surface.Cylinder()):
-            told.append(surface.Cylinder().Radius())
-    return told
 
 
 @attrs.frozen

@@ -11,6 +11,7 @@ from nomogon_core.inspect import corners, lying, thin
 from nomogon_core.inspect.making import Making
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.inspect.telling import RANK, Finding
+from nomogon_core.solid.bores import bores_of
 from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.planes import operation_of
 
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 MOST_OF_A_KIND = 6
-HANGS_MM2, WIDE_MM = 1.0, 10.0
+HANGS_MM2, WIDE_MM, USUAL_GROWTH_MM = 1.0, 10.0, 0.2
 WALLS, GAPS = "wall", "gap"
 
 
@@ -92,7 +93,7 @@ def _printing(meshed: Meshed, making: Making) -> list[Finding]:
     gaps = _thin(
         meshed, nozzle, f"A gap narrower than the nozzle, {nozzle:.2f} mm, closes up (common practice).", gaps=True
     )
-    return [*walls, *gaps, *_hanging(meshed, making), *_bed(meshed, making), *_holes(meshed)]
+    return [*walls, *gaps, *_hanging(meshed, making), *_bed(meshed, making), *_holes(meshed, making)]
 
 
 def _hanging(meshed, making):
@@ -138,14 +139,33 @@ def _bed(meshed, making):
     return [Finding(f"bed {name}", name, "well", "Fits the bed", f"{sizes} of {bed[0]:g} × {bed[1]:g}{turned}")]
 
 
-def _holes(meshed):
-    """That printed holes come out small."""
-    radii = sorted({round(radius, 3) for radius in corners.bores(meshed) if radius < WIDE_MM})
-    if not radii:
+def _holes(meshed, making):
+    """That printed holes come out small, unless they are let grow at release."""
+    found = [bore for bore in bores_of(meshed.body.shape) if bore.radius < WIDE_MM]
+    if not found:
         return []
-    sizes = ", ".join(f"Ø {2 * radius:.2f}" for radius in radii[:4])
+    name, allowed = meshed.body.name, making.allowances
+    sizes = ", ".join(f"Ø {2 * radius:.2f}" for radius in sorted({round(bore.radius, 3) for bore in found})[:4])
+    if all(allowed.grows(2 * bore.radius) for bore in found):
+        return [Finding(f"holes {name}", name, "well", f"Holes grow by {allowed.holes:.2f} mm in the files", sizes)]
     why = "Common practice: printed holes come out 0.1 to 0.4 mm undersize and are drilled or drawn larger."
-    return [Finding(f"holes {meshed.body.name}", meshed.body.name, "know", "Holes will print small", sizes, why)]
+    smallest = min(found, key=lambda bore: bore.radius)
+    return [
+        Finding(
+            f"holes {name}",
+            name,
+            "know",
+            "Holes will print small",
+            sizes,
+            why,
+            place=tuple(start + smallest.length / 2 * way for start, way in zip(smallest.start, smallest.way)),
+            remedy={
+                "words": f"Grow them by {USUAL_GROWTH_MM} mm in the files",
+                "command": "release.allow",
+                "arguments": {"name": "holes", "text": f"{USUAL_GROWTH_MM} mm"},
+            },
+        )
+    ]
 
 
 def _cutting(meshed: Meshed, making: Making) -> list[Finding]:

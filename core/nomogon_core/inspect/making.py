@@ -82,6 +82,45 @@ BY_KIND = {way.kind: way for way in WAYS}
 USUAL_WAY = "printing"
 
 
+# What is allowed for at release; the design keeps its sizes.
+ALLOWANCES = (
+    Setting("holes", "Round holes grow by", 0.0, least=-1.0, most=5.0),
+    Setting("widest", "where they are no wider than", 20.0, most=1000.0),
+    Setting("shrinkage", "; everything grows by", 0.0, "%", -5.0, 20.0),
+    Setting("upright", "% level and by", 0.0, "%", -5.0, 20.0),
+    Setting("kerf", "% upright for shrinkage; cut outlines stand off by half a kerf of", 0.0, least=0.0, most=10.0),
+    Setting("clearance", "; inlays stand back by", 0.0, least=0.0, most=2.0),
+)
+
+
+@attrs.frozen
+class Allowances:
+    """What the files of a release allow for; all of it in millimetres, shrinkage in percent.
+
+    Attributes:
+        holes: what diameters of round holes no wider than ``widest`` grow by.
+        shrinkage, upright: what everything grows by, level and along the height.
+        kerf: how wide a cut is; clearance: what inlays stand back by besides their own clearance.
+    """
+
+    holes: float = 0.0
+    widest: float = 20.0
+    shrinkage: float = 0.0
+    upright: float = 0.0
+    kerf: float = 0.0
+    clearance: float = 0.0
+
+    def grows(self, diameter: float) -> bool:
+        """Whether a hole of that diameter grows or, of a negative allowance, shrinks."""
+        return bool(self.holes) and diameter <= self.widest + 1e-9
+
+    @property
+    def factors(self) -> tuple[float, float, float]:
+        """What sizes along x, y and z are multiplied by."""
+        level, high = 1 + self.shrinkage / 100, 1 + self.upright / 100
+        return level, level, high
+
+
 @attrs.frozen
 class Making:
     """How a part is made.
@@ -90,19 +129,22 @@ class Making:
         way: id of the way; numbers: of its settings, by name.
         up: unit vector that points away from the bed, table or parting plane.
         accepted: {key of a finding: (why, the number it had)}.
+        allowances: what the files allow for.
     """
 
     way: str
     numbers: dict[str, float]
     up: tuple[float, float, float] = PLAN.normal
     accepted: dict[str, tuple[str, str]] = attrs.field(factory=dict)
+    allowances: Allowances = Allowances()
 
 
 def making_of(data: dict[str, Any]) -> Making:
     """How a part is made, from plain data in which anything may be missing: ``way``, ``numbers`` by way, ``up``,
-    ``accepted``."""
+    ``accepted``, ``allowances``."""
     way = data.get("way", USUAL_WAY)
     own = data.get("numbers", {}).get(way, {})
     numbers = {one.name: float(own.get(one.name, one.usual)) for one in BY_KIND[way].settings}
     accepted = {key: (told["why"], told["number"]) for key, told in data.get("accepted", {}).items()}
-    return Making(way, numbers, tuple(data.get("up", PLAN.normal)), accepted)
+    allowances = Allowances(**data.get("allowances", {}))
+    return Making(way, numbers, tuple(data.get("up", PLAN.normal)), accepted, allowances)

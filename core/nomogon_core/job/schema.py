@@ -26,7 +26,7 @@ from nomogon_core.arguments import (
     Wrong,
 )
 from nomogon_core.errors import ArchiveError
-from nomogon_core.inspect.making import BY_KIND
+from nomogon_core.inspect.making import ALLOWANCES, BY_KIND
 from nomogon_core.solid.measured import WORDS
 
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
@@ -206,6 +206,7 @@ MAKING = Record(
         "numbers": Record(rest=Record(rest=NUMBER)),
         "up": POINT,
         "accepted": Record(rest=Record({"why": TEXT, "number": TEXT}, required=("why", "number"))),
+        "allowances": Record({one.name: NUMBER for one in ALLOWANCES}),
     }
 )
 DOCUMENT: dict[str, Any] = {

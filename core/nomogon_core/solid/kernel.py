@@ -444,6 +444,15 @@ def cylinder(x: float, y: float, bottom: float, height: float, radius: float) ->
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, bottom), UP), radius, height)
 
 
+def bored(start: tuple, way: tuple, length: float, radius: float, wanted: float) -> TopoDS_Shape:
+    """What gives a round hole another radius: all of the wider one to be cut out, or a ring to be added."""
+    axes = gp_Ax2(gp_Pnt(*start), gp_Dir(*way))
+    if wanted > radius:
+        return BRepPrimAPI_MakeCylinder(axes, wanted, length).Shape()
+    outer, inner = (BRepPrimAPI_MakeCylinder(axes, one, length).Shape() for one in (radius, wanted))
+    return boolean("cut", outer, [inner]).Shape()
+
+
 def boolean(
     kind: str, base: TopoDS_Shape, tools: list[TopoDS_Shape]
 ) -> BRepAlgoAPI_Fuse | BRepAlgoAPI_Cut | BRepAlgoAPI_Common:

@@ -8,9 +8,8 @@ from django.views.decorators.http import require_POST
 
 from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.inspect.telling import Finding, told
-from nomogon_core.quantity.units import format_length
 from stages.overviews import view_of
-from stages.requests import unit_of
+from stages.requests import shown, unit_of
 from store.working import here_for
 from work import services
 from work.models import Task
@@ -80,16 +79,10 @@ def _context(document, rows, unit):
         {
             "name": one.name,
             "words": one.words,
-            "value": _shown(making.numbers[one.name], one.unit, unit),
+            "value": shown(making.numbers[one.name], one.unit, unit),
             "unit": one.unit,
         }
         for one in way.settings
     ]
     count = {kind: sum(row["told"].severity == kind for row in rows) for kind in ("mend", "know", "accepted")}
     return {"rows": rows, "way": way, "ways": BY_KIND.values(), "settings": settings, "count": count}
-
-
-def _shown(value, own_unit, unit):
-    """A number of a way of making, without zeros at its end."""
-    text = f"{value:.4f}" if own_unit == "°" or unit == "mm" else format_length(value, unit=unit)
-    return text.rstrip("0").rstrip(".") if "." in text else text

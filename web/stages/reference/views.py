@@ -44,7 +44,7 @@ MOST_STROKES, MOST_STROKE_PLACES = 40, 400
 STROKES = Record({side: Rows(Rows(PLACE, 1, MOST_STROKE_PLACES), most=MOST_STROKES) for side in ("part", "ground")})
 
 
-def page_context(here):
+def page_context(here, _unit):
     """What the page of this stage holds besides its frame."""
     return {"step_kinds": KINDS, "sheets": [name for name in SIZES_MM if name != "card"]}
 

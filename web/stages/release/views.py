@@ -6,14 +6,18 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.arguments import NUMBER, Rows, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
+from nomogon_core.inspect.making import ALLOWANCES, making_of
 from nomogon_core.job.advice import statuses
+from nomogon_core.job.commands.inspect import CALLED
 from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
-from stages.requests import sent_by
+from stages.requests import sent_by, shown
 from store.access import job_for
 from store.documents import document_of
+from store.working import here_for
 from work import services
+from work.models import Task
 from work.views import as_json
 
 MEDIA_TYPES = {
@@ -45,10 +49,37 @@ FILES = (
 )
 
 
-def page_context(here):
+def page_context(here, unit):
     """What the page of this stage holds besides its frame."""
     sound = statuses(view_of(here))["release"].text == "ready"
-    return {"chord": f"{flat.DEFAULT_CHORD_MM:g}", "files": FILES, "ready": READY if sound else ""}
+    allowances = making_of(here.document["making"]).allowances
+    settings = [
+        {
+            "name": one.name,
+            "words": one.words,
+            "called": CALLED[one.name],
+            "value": shown(getattr(allowances, one.name), one.unit, unit),
+        }
+        for one in ALLOWANCES
+    ]
+    return {
+        "chord": f"{flat.DEFAULT_CHORD_MM:g}",
+        "files": FILES,
+        "ready": READY if sound else "",
+        "allowances": settings,
+    }
+
+
+@require_POST
+def allowed(request, job_id):
+    """In words, what the files have otherwise than the design, waiting a moment for the worker."""
+    here = here_for(request, job_id)
+    making = {"allowances": here.document["making"].get("allowances", {})}
+    if not any(making["allowances"].get(one.name) for one in ALLOWANCES if one.name != "widest"):
+        return JsonResponse({"told": []})
+    arguments = services.rebuild_arguments(here.document) | {"making": making}
+    task = services.wait(services.submit(here.job, "allow", arguments))
+    return JsonResponse({"work": as_json(task), "told": task.result["told"] if task.status == Task.DONE else []})
 
 
 @require_POST
@@ -62,10 +93,10 @@ def make(request, job_id):
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
     document = built_to(document_of(job), sent.get("until"))
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
-    if kind == "zip":
-        arguments["making"] = document["making"]
-    elif kind in LAID and "up" in document["making"]:
-        arguments["making"] = {"up": document["making"]["up"]}
+    read = ("up", "allowances") if kind in LAID else ("allowances",)
+    making = {part: value for part, value in document["making"].items() if kind == "zip" or part in read}
+    if making and kind not in ("view", "views"):
+        arguments["making"] = making
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))

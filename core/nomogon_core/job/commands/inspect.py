@@ -1,4 +1,5 @@
-"""Commands of the Inspect stage: how the part is made, how it lies, and what of the findings is accepted."""
+"""Commands of Inspect and Release: how the part is made, how it lies, what of the findings is accepted, and what the
+files allow for."""
 
 from __future__ import annotations
 
@@ -7,7 +8,7 @@ from typing import Any
 
 from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
 from nomogon_core.errors import InputError
-from nomogon_core.inspect.making import BY_KIND, making_of
+from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, making_of
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.schema import MANY
 from nomogon_core.quantity.expression import ANGLE, evaluate
@@ -15,6 +16,14 @@ from nomogon_core.quantity.units import length_of
 
 WAY = Choice(tuple(BY_KIND))
 LEAST_UP = 1e-6
+CALLED = {
+    "holes": "The growth of holes",
+    "widest": "The widest hole that grows",
+    "shrinkage": "The growth for shrinkage",
+    "upright": "The growth upright",
+    "kerf": "The kerf",
+    "clearance": "The clearance",
+}
 
 
 @command("inspect.make", way=WAY)
@@ -31,18 +40,36 @@ def set_number(document: dict[str, Any], *, name: str, text: str, unit: str = "m
     setting = next((one for one in BY_KIND[making.way].settings if one.name == name), None)
     if setting is None:
         raise InputError(f"{BY_KIND[making.way].title} has no number called {name!r}.")
-    told = evaluate(text.strip(), {}, unit=unit)
-    if setting.unit == "°":
+    value = _number(setting, setting.words.capitalize(), text, unit)
+    document["making"].setdefault("numbers", {}).setdefault(making.way, {})[name] = round(value, 9)
+    return f"{setting.words.capitalize()} set to {value:g} {setting.unit}"
+
+
+def _number(setting, called, text, unit):
+    """What was typed for a setting, in its unit.
+
+    Raises:
+        InputError: it is no such number, or makes no sense.
+    """
+    told = evaluate(text.strip().rstrip("%"), {}, unit=unit)
+    if setting.unit == "%":
+        value = told.number
+    elif setting.unit == "°":
         value = math.degrees(told.number) if told.dimension == ANGLE else told.number
     else:
         value = length_of(told, text, unit=unit)
     if not setting.least <= value <= setting.most:
-        raise InputError(
-            f"{setting.words.capitalize()} lies between {setting.least:g} and {setting.most:g} {setting.unit}; "
-            f"{text!r} came."
-        )
-    document["making"].setdefault("numbers", {}).setdefault(making.way, {})[name] = round(value, 9)
-    return f"{setting.words.capitalize()} set to {value:g} {setting.unit}"
+        raise InputError(f"{called} lies between {setting.least:g} and {setting.most:g} {setting.unit}; {text!r} came.")
+    return value
+
+
+@command("release.allow", name=Choice(tuple(CALLED)), text=TEXT, unit=UNIT)
+def allow(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
+    """What the files of a release allow for, such as by how much round holes grow; the design keeps its sizes."""
+    setting = next(one for one in ALLOWANCES if one.name == name)
+    value = _number(setting, CALLED[name], text, unit)
+    document["making"].setdefault("allowances", {})[name] = round(value, 9)
+    return f"{CALLED[name]} set to {value:g} {setting.unit}"
 
 
 @command("inspect.lay", up=Rows(NUMBER, 3, 3))

@@ -1,0 +1,137 @@
+"""What the files of a release allow for: the design stays, sizes in the files are read back by others."""
+
+import io
+import math
+import unittest
+import zipfile
+
+import ezdxf
+import numpy as np
+import shapely
+import trimesh
+
+from core.tests.specimens import drawn, sheet_of
+from core.tests.test_operations import block, step
+from examples.render import hole, rounded_polygon
+from nomogon_core.errors import InputError, OperationError
+from nomogon_core.exchange import allowing, flat, release
+from nomogon_core.geometry.curves import outline_points
+from nomogon_core.inspect.findings import inspected
+from nomogon_core.inspect.making import Allowances, making_of
+from nomogon_core.job.commands import carry_out
+from nomogon_core.job.document import new_document
+from nomogon_core.job.library import Library
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid import graph
+from nomogon_core.solid.bores import bores_of
+from nomogon_core.solid.sheet import SketchStep
+
+
+def plate(*steps):
+    """60 x 40 x 6 with holes of 5 and 24 mm."""
+    sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [4.0] * 4), hole(15, 20, 5), hole(45, 20, 24))
+    return sheet_of(sketch, [block(sketch, 6.0), *steps])
+
+
+class Solids(unittest.TestCase):
+    def test_round_holes_are_found_and_nothing_else(self):
+        """A slot and rounded corners are round too, but not all around."""
+        slot = rounded_polygon([(20, 5), (40, 5), (40, 11), (20, 11)], [3.0] * 4)
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [4.0] * 4), slot, hole(15, 25, 5))
+        bodies = graph.run(sheet_of(sketch, [block(sketch, 6.0)])).bodies
+        (bore,) = bores_of(bodies["Plate"].shape)
+        np.testing.assert_allclose([bore.radius, bore.length, *bore.start], [2.5, 6, 15, 25, 0], atol=1e-9)
+
+    def test_holes_of_a_class_grow_or_shrink_by_the_volume_of_their_rings(self):
+        bodies = graph.run(plate()).bodies
+        for holes, widest, radii in ((0.2, 10, {2.5}), (0.3, 30, {2.5, 12}), (-0.25, 30, {2.5, 12})):
+            told = allowing.allowed(bodies, Allowances(holes=holes, widest=widest))["Plate"]
+            wanted = sum(6 * math.pi * (radius**2 - (radius + holes / 2) ** 2) for radius in radii)
+            self.assertAlmostEqual(told.facts.volume_mm3 - bodies["Plate"].facts.volume_mm3, wanted, places=6)
+            self.assertEqual(
+                {round(bore.radius, 6) for bore in bores_of(told.shape)},
+                {radius + holes / 2 if radius in radii else radius for radius in (2.5, 12)},
+            )
+        with self.assertRaisesRegex(OperationError, "would vanish"):
+            allowing.allowed(bodies, Allowances(holes=-5.0))
+
+    def test_a_rounded_rim_stays_round(self):
+        edges = {"body": "Plate", "rule": {"at": "top"}}
+        bodies = graph.run(plate(step("op2", "fillet", edges=edges, radius=1.0))).bodies
+        told = allowing.allowed(bodies, Allowances(holes=0.2))["Plate"]
+        self.assertTrue(told.facts.valid)
+        self.assertIn(2.6, {round(bore.radius, 6) for bore in bores_of(told.shape)})
+
+    def test_shrinkage_is_exact_alike_and_by_axis(self):
+        for shrinkage, upright in ((0.5, 0.5), (0.4, 0.2)):
+            making = making_of({"allowances": {"shrinkage": shrinkage, "upright": upright}})
+            data = release.write_file("stl", plate(), "Plate", making=making)
+            told = trimesh.load(io.BytesIO(data), file_type="stl").extents
+            wanted = np.array([60, 40, 6]) * (1 + np.array([shrinkage, shrinkage, upright]) / 100)
+            np.testing.assert_allclose(told, wanted, atol=2e-5)
+
+    def test_fillings_stand_back_and_the_design_does_not(self):
+        base = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4))
+        mark = drawn(rounded_polygon([(20, 10), (30, 10), (30, 20), (20, 20)], [0] * 4))
+        regions = {"sketch": "s2", "names": [find_regions(mark)[0].name]}
+        filled = step("op2", "inlay", regions=regions, of="Plate", depth=1.0, result="new", body="Mark")
+        lies = SketchStep("s2", "Mark", {"body": "Plate", "face": "op1.top"}, mark)
+        sheet = sheet_of(base, [], block(base, 6.0), lies, filled)
+        loose = allowing.with_clearance(sheet, Allowances(clearance=0.1))
+        for held, side in ((sheet, 10.0), (loose, 9.8)):
+            self.assertAlmostEqual(graph.run(held).bodies["Mark"].facts.volume_mm3, side**2, places=6)
+
+    def test_the_report_says_what_is_otherwise(self):
+        def report_of(data):
+            with zipfile.ZipFile(io.BytesIO(data)) as held:
+                return held.read("report.txt").decode()
+
+        making = making_of({"allowances": {"holes": 0.2, "kerf": 0.15}})
+        text = report_of(release.bundle(plate(), "Plate", making=making))
+        for words in ("Round holes, Ø: 5.00 → 5.20.", "stand off by 0.075 mm", "those of the design"):
+            self.assertIn(words, text)
+        self.assertNotIn("those of the design", report_of(release.bundle(plate(), "Plate")))
+
+
+class Flat(unittest.TestCase):
+    def test_outlines_stand_off_by_half_a_kerf(self):
+        """A beam as wide as the kerf along the outlines leaves the part: shapely's buffer."""
+        areas = flat.flat_outlines(plate())
+        cut = flat.allowed_outlines(areas, Allowances(kerf=0.3, holes=0.2))
+        outer, *inner = (shapely.Polygon(outline_points(loop, 1e-4)) for loop in cut)
+        part = outer.buffer(-0.15).area - sum(one.buffer(0.15).area for one in inner)
+        wanted = 60 * 40 - (4 - math.pi) * 16 - math.pi * (2.6**2 + 12**2)
+        self.assertAlmostEqual(part, wanted, delta=2e-2)
+        np.testing.assert_allclose(sorted(loop[0].radius for loop in cut[1:]), [2.6 - 0.15, 12 - 0.15])
+        with self.assertRaisesRegex(OperationError, "narrower than the kerf"):
+            flat.allowed_outlines(areas, Allowances(kerf=6.0))
+
+    def test_a_dxf_has_them(self):
+        making = making_of({"allowances": {"kerf": 0.2, "shrinkage": 1.0}})
+        data = release.write_file("dxf", plate(), "Plate", making=making)
+        held = ezdxf.read(io.StringIO(data.decode()))
+        radii = sorted(one.dxf.radius for one in held.modelspace().query("CIRCLE"))
+        np.testing.assert_allclose(radii, [2.525 - 0.1, 12.12 - 0.1], atol=1e-6)
+
+
+class Command(unittest.TestCase):
+    def test_it_is_kept_and_what_makes_no_sense_is_refused(self):
+        document = new_document()
+        for name, text, value in (
+            ("holes", "0.2 mm", 0.2),
+            ("holes", "1/128 in", 25.4 / 128),
+            ("shrinkage", "0.5 %", 0.5),
+        ):
+            document = carry_out(document, "release.allow", {"name": name, "text": text}, Library()).document
+            self.assertAlmostEqual(document["making"]["allowances"][name], value)
+        for name, text in (("holes", "30 mm"), ("kerf", "-1"), ("upright", "80"), ("holes", "wide"), ("depth", "1")):
+            with self.assertRaises((InputError, OperationError), msg=name):
+                carry_out(document, "release.allow", {"name": name, "text": text}, Library())
+
+    def test_the_remedy_of_a_finding_makes_it_good(self):
+        bodies = graph.run(plate()).bodies
+        (found,) = [one for one in inspected(bodies, making_of({})) if one.title == "Holes will print small"]
+        document = carry_out(new_document(), found.remedy["command"], found.remedy["arguments"], Library()).document
+        after = inspected(bodies, making_of(document["making"]))
+        self.assertFalse([one for one in after if one.title == found.title])
+        self.assertTrue(any("grow by 0.20 mm in the files" in one.title for one in after))
