@@ -5,7 +5,7 @@ import uuid
 from datetime import timedelta
 
 from django.conf import settings
-from django.db import connection, models
+from django.db import connection, models, transaction
 from django.utils import timezone
 
 from store.fields import PlainField
@@ -132,3 +132,33 @@ class Revision(models.Model):
 
     class Meta:
         ordering = ["-version", "-pk"]
+
+
+class Release(models.Model):
+    """All files of a job as they were released, in one zip that stays byte for byte."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="releases")
+    number = models.PositiveIntegerField()
+    blob = models.ForeignKey(Blob, on_delete=models.PROTECT, related_name="+")
+    version = models.PositiveIntegerField()
+    allowances = models.CharField(max_length=300, blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["job", "number"], name="one_release_a_number")]
+
+    @classmethod
+    def keep(cls, job, user, data, version, allowances):
+        """Keep a zip; the one that is there already where nothing has changed since the last."""
+        with transaction.atomic():
+            Job.objects.select_for_update().get(pk=job.pk)
+            last = job.releases.first()
+            blob = Blob.keep(job, data, "application/zip")
+            if last is not None and last.blob_id == blob.pk:
+                return last, False
+            number = last.number + 1 if last else 1
+            made = cls(job=job, number=number, blob=blob, version=version, allowances=allowances, made_by=user)
+            made.save(force_insert=True)
+        return made, True

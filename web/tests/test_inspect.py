@@ -1,6 +1,7 @@
 """The part checked in the browser: what is thin, what hangs, what is accepted, for other ways of making."""
 
 import io
+import math
 import re
 import zipfile
 
@@ -121,3 +122,53 @@ class Inspecting(BrowserCase):
         self.go(page, "release")
         row = page.locator("tr", has_text="STL")
         return self.save(page, row.get_by_role("button").or_(row.get_by_role("link")).first).read_bytes()
+
+    def test_an_allowance_changes_the_files_and_not_the_design_and_a_release_is_kept(self):
+        job = self.job([(0, 0), (60, 0), (60, 40), (0, 40)], [(15, 20, 2.5)], height="6 mm")
+        self.refusals = (400,)
+        plain, grown, first, again, second = self.drive(self.allowed, job)
+        ring = 6 * math.pi * (2.6**2 - 2.5**2)
+        self.assertAlmostEqual(plain - grown, ring, delta=0.05 * ring)
+        self.assertEqual(first, again)
+        self.assertNotEqual(first, second)
+        report, later = (zipfile.ZipFile(io.BytesIO(one)).read("report.txt").decode() for one in (first, second))
+        self.assertIn("Round holes, Ø: 5.00 → 5.20.", report)
+        self.assertNotIn("→", later)
+        job.refresh_from_db()
+        self.assertEqual([one.allowances for one in job.releases.all()], ["", "holes +0.2 mm up to Ø 20"])
+        circle = next(one for one in sketch_of(document_of(job)).curves.values() if one.kind == "circle")
+        self.assertEqual(circle.radius, 2.5)
+
+    def allowed(self, page, job):
+        self.open(page, job)
+        self.go(page, "release")
+
+        def volume():
+            data = self.save(page, page.get_by_label("Download the STL file")).read_bytes()
+            return trimesh.load(io.BytesIO(data), file_type="stl").volume
+
+        def kept(number):
+            page.get_by_role("button", name="Keep a release").click()
+            link = page.get_by_label(f"Download release {number}")
+            expect(link).to_be_visible(timeout=60_000)
+            return self.save(page, link).read_bytes()
+
+        expect(page.locator("#allowed")).to_have_text("Nothing: the files have the sizes of the design.")
+        plain = volume()
+        holes = page.get_by_label("The growth of holes")
+        holes.fill("40 mm")
+        holes.press("Enter")
+        expect(page.locator("#said")).to_contain_text("lies between -1 and 5 mm")
+        expect(holes).to_have_value("0")
+        holes.fill("0.2")
+        holes.press("Enter")
+        expect(page.locator("#allowed")).to_contain_text("Ø: 5.00 → 5.20. The design keeps its sizes.")
+        grown, first = volume(), kept(1)
+        page.reload()
+        again = self.save(page, page.get_by_label("Download release 1")).read_bytes()
+        page.get_by_role("button", name="Keep a release").click()
+        expect(page.locator("#said")).to_contain_text("Nothing has changed since release 1", timeout=60_000)
+        holes.fill("0")
+        holes.press("Enter")
+        expect(page.locator("#allowed")).to_contain_text("sizes of the design.")
+        return plain, grown, first, again, kept(2)

@@ -121,6 +121,20 @@ class Allowances:
         return level, level, high
 
 
+def in_words(allowances: Allowances) -> str:
+    """Allowances as a list says them, "" where there are none."""
+    told = []
+    if allowances.holes:
+        told.append(f"holes {allowances.holes:+g} mm up to Ø {allowances.widest:g}")
+    if allowances.shrinkage or allowances.upright:
+        told.append(f"{allowances.shrinkage:+g} % level, {allowances.upright:+g} % upright")
+    if allowances.kerf:
+        told.append(f"kerf {allowances.kerf:g} mm")
+    if allowances.clearance:
+        told.append(f"clearance {allowances.clearance:+g} mm")
+    return "; ".join(told)
+
+
 @attrs.frozen
 class Making:
     """How a part is made.

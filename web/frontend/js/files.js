@@ -5,11 +5,16 @@ import { address, ask, say, send } from "./talk.js";
 const AGAIN_MS = 100;
 const OPEN = ["waiting", "running"];
 
+let writing = 0;
+/** Whether a file is being written. */
+export const isWriting = () => writing > 0;
+
 /**
- * Ask for a file, tell how long it takes, and fetch it.
+ * Have a file written, and tell how long it takes; how the work ended.
  * @param {string} called what the file is called while it is written @param {{ kind: string, chord?: string, look?: any, until?: string }} wanted
  */
-export async function fetchFile(called, wanted) {
+export async function written(called, wanted) {
+  writing += 1;
   try {
     let work = await send("release/make", wanted);
     while (OPEN.includes(work.status)) {
@@ -18,6 +23,19 @@ export async function fetchFile(called, wanted) {
       work = await ask(`work/${work.task}`);
     }
     say(work.problem, Boolean(work.problem));
+    return work;
+  } finally {
+    writing -= 1;
+  }
+}
+
+/**
+ * Ask for a file, tell how long it takes, and fetch it.
+ * @param {string} called what the file is called while it is written @param {{ kind: string, chord?: string, look?: any, until?: string }} wanted
+ */
+export async function fetchFile(called, wanted) {
+  try {
+    const work = await written(called, wanted);
     if (work.status === "done") window.location.assign(address(`release/file/${work.task}`));
   } catch (problem) {
     say(problem.message, true);

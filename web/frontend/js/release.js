@@ -1,10 +1,11 @@
 // The Release stage: each file at the press of its button, and what the files allow for.
 
-import { fetchFile } from "./files.js";
+import { fetchFile, written } from "./files.js";
 import { startPlain } from "./resting.js";
-import { command, mayChange, send, unit } from "./talk.js";
+import { command, mayChange, say, send, unit } from "./talk.js";
 
-startPlain();
+let allowing = false;
+startPlain(() => allowing);
 
 for (const button of document.querySelectorAll("[data-file]"))
   button.addEventListener("click", async () => {
@@ -35,10 +36,28 @@ form.addEventListener("keydown", (event) => {
 });
 form.addEventListener("change", async ({ target }) => {
   const field = /** @type {HTMLInputElement} */ (target);
+  allowing = true;
   const done = await command("release.allow", { name: field.name, text: field.value, unit });
   if (done) field.dataset.was = field.value;
   else field.value = field.dataset.was ?? "";
+  allowing = false;
   tellChanges();
 });
 for (const field of form.querySelectorAll("input")) field.disabled = !mayChange;
 tellChanges();
+
+document.getElementById("keep")?.addEventListener("click", async ({ target }) => {
+  const button = /** @type {HTMLButtonElement} */ (target);
+  const chord = /** @type {HTMLInputElement} */ (document.querySelector('[data-chord="zip"]')).value;
+  button.disabled = true;
+  try {
+    const work = await written("all files", { kind: "zip", chord });
+    if (work.status !== "done") return;
+    await send("release/keep", { chord });
+    location.reload();
+  } catch (problem) {
+    say(problem.message, true);
+  } finally {
+    button.disabled = false;
+  }
+});

@@ -1,12 +1,13 @@
 """The Release stage: the files for making the part."""
 
-from django.http import Http404, JsonResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.arguments import NUMBER, Rows, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
-from nomogon_core.inspect.making import ALLOWANCES, making_of
+from nomogon_core.inspect.making import ALLOWANCES, in_words, making_of
 from nomogon_core.job.advice import statuses
 from nomogon_core.job.commands.inspect import CALLED
 from nomogon_core.job.document import built_to
@@ -15,6 +16,7 @@ from stages.overviews import view_of
 from stages.requests import sent_by, shown
 from store.access import job_for
 from store.documents import document_of
+from store.models import Release
 from store.working import here_for
 from work import services
 from work.models import Task
@@ -67,6 +69,7 @@ def page_context(here, unit):
         "files": FILES,
         "ready": READY if sound else "",
         "allowances": settings,
+        "releases": here.job.releases.select_related("made_by").defer("blob__data"),
     }
 
 
@@ -87,11 +90,16 @@ def make(request, job_id):
     """Have one file written by a worker; how the work is getting on."""
     job = job_for(request, job_id)
     sent = sent_by(request)
+    arguments = _arguments(job, built_to(document_of(job), sent.get("until")), sent)
+    return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+
+
+def _arguments(job, document, sent):
+    """What a file depends on."""
     kind = sent.get("kind")
     if kind not in MEDIA_TYPES:
         raise OperationError(f"There is no file format {kind!r} to release.")
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
-    document = built_to(document_of(job), sent.get("until"))
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
     read = ("up", "allowances") if kind in LAID else ("allowances",)
     making = {part: value for part, value in document["making"].items() if kind == "zip" or part in read}
@@ -99,7 +107,34 @@ def make(request, job_id):
         arguments["making"] = making
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
-    return JsonResponse(as_json(services.wait(services.submit(job, "release", arguments))))
+    return arguments
+
+
+@require_POST
+def keep(request, job_id):
+    """Keep the zip of all files as a release, as the job is now."""
+    here = here_for(request, job_id, change=True)
+    job, document = here.job, here.document
+    made = services.known(job, "release", _arguments(job, document, sent_by(request) | {"kind": "zip"}))
+    if made is None:
+        raise InputError("The job has changed while its files were written; keep the release again.")
+    data = b"".join(services.pieces_of(made))
+    words = in_words(making_of(document["making"]).allowances)
+    kept, new = Release.keep(job, request.user, data, job.version, words)
+    if not new:
+        raise InputError(f"Nothing has changed since release {kept.number}; that is the same, byte for byte.")
+    return JsonResponse({"number": kept.number})
+
+
+@require_GET
+def kept(request, job_id, number):
+    """The zip of a release that was kept."""
+    job = job_for(request, job_id)
+    found = get_object_or_404(job.releases, number=number)
+    answer = HttpResponse(bytes(found.blob.data), content_type="application/zip")
+    name = f"{flat.file_stem(job.title)}-release-{number}.zip"
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
 
 
 def _look(sent):
