@@ -443,6 +443,17 @@ class Files(unittest.TestCase):
         corners = np.array([list(triangle.Indices) for triangle in item.GetTriangleIndices()])
         self.assertLess(abs(kernel.mesh_volume(places, corners) / self.facts.volume_mm3 - 1), 1e-3)
 
+    def test_glb(self):
+        """Metres, y up; colours in linear light (glTF 2.0)."""
+        scene = trimesh.load(io.BytesIO(self.released.files["glb"]), file_type="glb")
+        low, high = self.facts.box
+        wide, deep, tall = np.subtract(high, low) / 1000
+        np.testing.assert_allclose(scene.extents, (wide, tall, deep), rtol=1e-5)
+        np.testing.assert_allclose(scene.bounds[0], np.array([low[0], low[2], -high[1]]) / 1000, atol=1e-6)
+        part = scene.geometry["Plate"]
+        self.assertLess(abs(part.volume * 1e9 / self.facts.volume_mm3 - 1), 1e-3)
+        np.testing.assert_allclose(part.visual.material.baseColorFactor[:3], (88, 111, 97), atol=1)
+
     def test_dxf(self):
         document = ezdxf.read(io.StringIO(self.released.files["dxf"].decode()))
         self.assertEqual(document.units, ezdxf.units.MM)

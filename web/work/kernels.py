@@ -13,6 +13,7 @@ from nomogon_core.exchange import allowing, release
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import making_of
+from nomogon_core.job.against import found_against
 from nomogon_core.job.document import build_of
 from nomogon_core.job.edges import edge_record
 from nomogon_core.job.library import traced
@@ -83,12 +84,18 @@ def measure_solid(document, shared, picks):
     return {"measures": [attrs.asdict(one) for one in measured(bodies, picks)]}, None
 
 
-def inspect_solid(document, shared, making):
+def inspect_solid(document, shared, making, pictures):
     """What is found on all bodies before they are made, as plain data; nothing while a step fails."""
     sheet = _sheet(document, shared)
     built = graph.run(sheet, _cache(shared))
-    found = inspected(built.bodies, making_of(making), sheet.apart)
+    found = _found(document | pictures, shared, sheet, built, making_of(making))
     return {"findings": [attrs.asdict(one) for one in found]}, None
+
+
+def _found(document, shared, sheet, built, how):
+    seen = found_against(document, built, Files(*shared)) if document.get("traces") else []
+    found = [*inspected(built.bodies, how, sheet.apart), *seen]
+    return sorted(found, key=lambda one: telling.RANK[one.severity])
 
 
 def allow_for(document, shared, making):
@@ -114,11 +121,13 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord, look=None, making=()):
-    """One file of the release, lying as it is made, or all in one zip with a report that tells what was found."""
+def release_file(document, shared, kind, title, chord, look=None, making=(), pictures=()):
+    """One file of the release, lying as it is made, or all in one zip with a report that tells what was found, also
+    against the pictures."""
     sheet, cache, how = _sheet(document, shared), _cache(shared), making_of(dict(making))
     if kind != "zip":
         return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, making=how)
-    found = inspected(release.built(sheet, cache), how, sheet.apart)
+    release.built(sheet, cache)
+    found = _found(document | dict(pictures), shared, sheet, graph.run(sheet, cache), how)
     notes = telling.report(found, how, sheet)
     return {"kind": kind}, release.bundle(sheet, title, chord=chord, cache=cache, making=how, notes=notes)

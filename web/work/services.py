@@ -12,7 +12,7 @@ from work import queue
 from work.ears import Ears
 from work.models import Output, Task
 
-RESULT_FORM = 2  # raised when a result's form changes, so that none of an older form is shown
+RESULT_FORM = 3  # raised when a result's form changes, so that none of an older form is shown
 PATIENCE_S = 0.4
 LOOK_EVERY_S, LOOK_DEAF_S = 0.4, 0.05
 MOST_KEPT = 24
@@ -107,6 +107,7 @@ def cancel(task):
         queue.announce(queue.ENDED, str(task.pk))
 
 
+PICTURES = ("references", "known", "traces")
 BUILT_FROM = ("sketches", "planes", "operations", "bodies", "steps", "quantities", "known", "version", "next_number")
 
 
@@ -135,7 +136,13 @@ def known_rebuild(job, document):
 def inspect_arguments(document):
     """What the checks of a part depend on, and nothing else."""
     making = {part: value for part, value in document["making"].items() if part != "accepted"}
-    return rebuild_arguments(document) | {"making": making}
+    return rebuild_arguments(document) | {"making": making} | pictures_of(document)
+
+
+def pictures_of(document):
+    """What holding a part against its pictures depends on."""
+    needed = {part: document[part] for part in PICTURES}
+    return {"pictures": needed} if any(one["edge"] for one in document["traces"].values()) else {}
 
 
 def edge_arguments(document, sketch, body, edge):

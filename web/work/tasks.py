@@ -42,7 +42,8 @@ def _call(task, progress):
     if task.kind == "measure":
         return kernels.measure_solid, [arguments["document"], shared_by(task.job_id), arguments["picks"]]
     if task.kind == "inspect":
-        return kernels.inspect_solid, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+        told = [arguments["making"], arguments.get("pictures", {})]
+        return kernels.inspect_solid, [arguments["document"], shared_by(task.job_id), *told]
     if task.kind == "allow":
         return kernels.allow_for, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "trace":
@@ -66,7 +67,7 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    wanted += [arguments.get("look"), arguments.get("making", {})]
+    wanted += [arguments.get("look"), arguments.get("making", {}), arguments.get("pictures", {})]
     return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, write_flat
-from nomogon_core.exchange.writers import drawing, solids
+from nomogon_core.exchange.writers import drawing, gltf, solids
 from nomogon_core.inspect.making import making_of
 from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
 PLAIN = making_of({})
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
-MESHES, FLAT = ("stl", "3mf"), ("dxf", "svg")
+MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "svg")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
@@ -78,6 +78,8 @@ def write_file(
     bodies = allowed(built(with_clearance(sheet, allowances), cache), allowances)
     if kind == "step":
         return solids.step(bodies)
+    if kind == "glb":
+        return gltf.glb(bodies, chord)
     lying = bodies if tuple(making.up) == UPRIGHT else laid(bodies, making.up)
     return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
 

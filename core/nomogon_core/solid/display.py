@@ -96,6 +96,17 @@ def _of_mesh(mesh):
     return _Seen(seen.vertices, seen.triangles, mesh.labels, list(mesh.names), *sharp, [])
 
 
+def shaded(body: Body, chord: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Vertices (n, 3), triangles (m, 3) and a normal a vertex of a body, no farther from it than ``chord``
+    millimetres; vertices are shared only where it is smooth."""
+    if body.mesh is not None:
+        seen = meshes.drawn(body.mesh)
+        vertices, triangles = seen.vertices, seen.triangles
+    else:
+        vertices, triangles, _ = kernel.triangulate(body.shape, chord, angle=0.3)
+    return vertices, triangles, _normals(vertices, triangles, vertices[triangles])
+
+
 def _normals(vertices, triangles, corners):
     """One normal a vertex; vertices are not shared between faces, so edges of the part stay sharp."""
     flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])

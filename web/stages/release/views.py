@@ -26,6 +26,7 @@ MEDIA_TYPES = {
     "step": "model/step",
     "stl": "model/stl",
     "3mf": "model/3mf",
+    "glb": "model/gltf-binary",
     "dxf": "image/vnd.dxf",
     "svg": "image/svg+xml",
     "views": "image/svg+xml",
@@ -40,6 +41,7 @@ FILES = (
     {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
     {"kind": "stl", "title": "STL", "for": "printing", "chord": True},
     {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
+    {"kind": "glb", "title": "GLB", "for": "looking at, with names and colours of bodies", "chord": True},
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
     {
@@ -105,6 +107,8 @@ def _arguments(job, document, sent):
     making = {part: value for part, value in document["making"].items() if kind == "zip" or part in read}
     if making and kind not in ("view", "views"):
         arguments["making"] = making
+    if kind == "zip":
+        arguments |= services.pictures_of(document)
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return arguments

@@ -76,11 +76,16 @@ def step(bodies: dict[str, Body]) -> bytes:
     return stream.getvalue()
 
 
-def _mesh(body, chord):
-    """Triangles of a body with equal vertices joined."""
+def require_chord(chord: float) -> None:
+    """Raises: OperationError: a chord tolerance is out of range."""
     low, high = CHORD_RANGE_MM
     if not low <= chord <= high:
         raise OperationError(f"The chord tolerance must lie between {low} and {high} mm; {chord:g} came.")
+
+
+def _mesh(body, chord):
+    """Triangles of a body with equal vertices joined."""
+    require_chord(chord)
     mesh = body.mesh or as_mesh(body.shape, body.names, chord)
     return mesh.vertices, mesh.triangles
 
