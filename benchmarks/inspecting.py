@@ -163,6 +163,9 @@ def run(seed=None):
     begin = time.perf_counter()
     release.bundle(sheet, "Plate")
     zipped = time.perf_counter() - begin
+    begin = time.perf_counter()
+    release.write_file("pdf", sheet, "Plate")
+    drawn_in = time.perf_counter() - begin
     recall, precision = thin(random)
 
     def row(name, value, reach, against):
@@ -174,5 +177,6 @@ def run(seed=None):
         row("thin_recall_percent", recall, 97, f"{PARTS} made-up plates, found with its size to {SAME_MM} mm"),
         row("thin_precision_percent", precision, 95, "of what was found, what is so"),
         row("compare_s", compare_seconds(random, large, sheet), 1.5, f"held against {PLACES:,} places of an edge"),
+        row("drawing_s", drawn_in, 3, f"a dimensioned drawing of a body of {faces} faces, built anew"),
         row("release_zip_s", zipped, 8, f"all files of a body of {faces} faces, built anew"),
     ]

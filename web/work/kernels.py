@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from nomogon_core.exchange import allowing, release
+from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import making_of
@@ -121,13 +122,16 @@ def clean_picture(data, name, drawn, steps, mm_per_px, progress=None):
     return {"steps": len(steps)}, cv2.imencode(".jpg", stored, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def release_file(document, shared, kind, title, chord, look=None, making=(), pictures=()):
+def release_file(document, shared, kind, title, chord, look=None, making=(), pictures=(), block=()):
     """One file of the release, lying as it is made, or all in one zip with a report that tells what was found, also
     against the pictures."""
     sheet, cache, how = _sheet(document, shared), _cache(shared), making_of(dict(making))
+    said = TitleBlock(title, **dict(block))
     if kind != "zip":
-        return {"kind": kind}, release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, making=how)
+        made = release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, making=how, block=said)
+        return {"kind": kind}, made
     release.built(sheet, cache)
     found = _found(document | dict(pictures), shared, sheet, graph.run(sheet, cache), how)
     notes = telling.report(found, how, sheet)
-    return {"kind": kind}, release.bundle(sheet, title, chord=chord, cache=cache, making=how, notes=notes)
+    made = release.bundle(sheet, title, chord=chord, cache=cache, making=how, notes=notes, block=said)
+    return {"kind": kind}, made

@@ -67,7 +67,12 @@ def _call(task, progress):
             progress,
         ]
     wanted = [arguments[name] for name in ("file", "title", "chord")]
-    wanted += [arguments.get("look"), arguments.get("making", {}), arguments.get("pictures", {})]
+    wanted += [
+        arguments.get("look"),
+        arguments.get("making", {}),
+        arguments.get("pictures", {}),
+        arguments.get("block", {}),
+    ]
     return kernels.release_file, [arguments["document"], shared_by(task.job_id), *wanted]
 
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 DEFAULT_CHORD_MM = 0.05
-FILES = ("step", "stl", "3mf", "glb", "dxf", "svg", "views")
+FILES = ("step", "stl", "3mf", "glb", "dxf", "svg", "views", "pdf")
 ENDINGS = {"views": "-views.svg", "view": "-view.svg"}
 
 

@@ -12,8 +12,10 @@ import numpy as np
 
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
+from nomogon_core.exchange.dimensioned import laid_out, wanted
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, write_flat
 from nomogon_core.exchange.writers import drawing, gltf, solids
+from nomogon_core.exchange.writers.pdf import TitleBlock, drawing_pdf
 from nomogon_core.inspect.making import making_of
 from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
@@ -36,6 +38,7 @@ TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
     "svg": "exact outline, 1:1",
+    "pdf": "dimensioned drawing, first angle, of the design",
     "views": "front, plan, side and askew, 1:1, hidden lines dashed; of many free faces within 0.05 mm",
 }
 # From the right, in front and above; a parallel view in which all three axes are as long (ISO 5456-3, isometric).
@@ -57,6 +60,7 @@ def write_file(
     cache: Cache | None = None,
     look: tuple[Sequence[float], Sequence[float]] | None = None,
     making: Making = PLAIN,
+    block: TitleBlock | None = None,
 ) -> bytes:
     """Bytes of one file of the release.
 
@@ -64,7 +68,8 @@ def write_file(
         kind: one of FILES, or ``view``; sheet: a :class:`nomogon_core.solid.sheet.BuildSheet`.
         look: of a ``view``: directions in space that run to the right and up in it.
         making: how it is made: what the file allows for, and of files for printing what points away from the bed;
-            anything but straight up lays the part on it. Views show the design.
+            anything but straight up lays the part on it. Views and the drawing show the design.
+        block: of a drawing: what its title block says; the title alone by default.
 
     Raises:
         OperationError: a step fails, or there is nothing to write.
@@ -72,6 +77,8 @@ def write_file(
     allowances = making.allowances
     if kind in FLAT:
         return write_flat(kind, sheet, title, allowances)
+    if kind == "pdf":
+        return drawing_of(sheet, block or TitleBlock(title), cache)
     if kind in ("view", "views"):
         frames = SHEET if look is None else {"View": frame_of_look(*look)}
         return drawing.views_svg(views_of(built(sheet, cache), frames), title=title).encode()
@@ -82,6 +89,22 @@ def write_file(
         return gltf.glb(bodies, chord)
     lying = bodies if tuple(making.up) == UPRIGHT else laid(bodies, making.up)
     return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
+
+
+def drawing_of(sheet: BuildSheet, block: TitleBlock, cache: Cache | None = None) -> bytes:
+    """A dimensioned drawing as PDF.
+
+    Raises:
+        OperationError: a step fails, there is no body, or it is too large.
+    """
+    cache = graph.Cache() if cache is None else cache
+    bodies, told = built(sheet, cache), graph.run(sheet, cache)
+    if not block.material:
+        materials = dict.fromkeys(sheet.bodies[name]["material"] for name in bodies)
+        block = attrs.evolve(block, material=", ".join(materials))
+    views = [attrs.evolve(one, hidden=()) if one.name == "Askew" else one for one in views_of(bodies, SHEET)]
+    square = {name: frame for name, frame in SHEET.items() if name != "Askew"}
+    return drawing_pdf(laid_out(views, wanted(sheet, told, square)), block)
 
 
 def laid(bodies: dict[str, Body], up: Sequence[float]) -> dict[str, Body]:
@@ -164,11 +187,12 @@ def bundle(
     cache: Cache | None = None,
     making: Making = PLAIN,
     notes: Sequence[str] = (),
+    block: TitleBlock | None = None,
 ) -> bytes:
     """A zip of all files of the release, with a report in plain words that has their checksums.
 
     Args:
-        notes: sentences of the report on how the part is made and what was found.
+        notes: sentences of the report on how the part is made and what was found; block: see :func:`write_file`.
 
     Raises:
         OperationError: a step fails, or there is no body.
@@ -177,7 +201,7 @@ def bundle(
     bodies, files, missing = built(sheet, cache), {}, []
     for kind in FILES:
         try:
-            files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, making=making)
+            files[kind] = write_file(kind, sheet, title, chord=chord, cache=cache, making=making, block=block)
         except OperationError as problem:
             why = "the part has no flat outline" if kind in FLAT else str(problem).rstrip(".")
             missing.append(f"No {kind.upper()}: {why}.")

@@ -17,7 +17,7 @@ from nomogon_core.sketch.regions import loop_curves
 
 if TYPE_CHECKING:
     from nomogon_core.sketch.findings import Finding
-    from nomogon_core.sketch.model import Sketch
+    from nomogon_core.sketch.model import Constraint, Sketch
     from nomogon_core.sketch.regions import Region
     from nomogon_core.sketch.solve import Freedom
 
@@ -151,14 +151,14 @@ def _dimensions(sketch, unit, touched=None):
                 "label": label,
                 "source": item.source,
                 "driving": item.driving,
-                **_anchor(sketch, item),
+                **anchor(sketch, item),
             }
         )
     return drawn
 
 
-def _anchor(sketch, item):
-    """Where a dimension is drawn: two places and a direction, a rim, or a corner."""
+def anchor(sketch: Sketch, item: Constraint) -> dict[str, Any]:
+    """Where a dimension is drawn: ``shape`` "straight" with two places and a way, "round" with a rim, or a corner."""
     if item.kind in ("radius", "diameter", "arc length") and len(item.of) == 1:
         curve = sketch.curves[item.of[0]]
         center = sketch.points[curve.points[0]]

@@ -29,6 +29,7 @@ MEDIA_TYPES = {
     "glb": "model/gltf-binary",
     "dxf": "image/vnd.dxf",
     "svg": "image/svg+xml",
+    "pdf": "application/pdf",
     "views": "image/svg+xml",
     "view": "image/svg+xml",
     "zip": "application/zip",
@@ -44,6 +45,12 @@ FILES = (
     {"kind": "glb", "title": "GLB", "for": "looking at, with names and colours of bodies", "chord": True},
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
+    {
+        "kind": "pdf",
+        "title": "Drawing, PDF",
+        "for": "workshop: three views with dimensions",
+        "true": "to a scale of ISO 5455, A4 or A3",
+    },
     {
         "kind": "views",
         "title": "Views, SVG",
@@ -109,6 +116,13 @@ def _arguments(job, document, sent):
         arguments["making"] = making
     if kind == "zip":
         arguments |= services.pictures_of(document)
+    if kind in ("zip", "pdf"):
+        arguments["block"] = {
+            "number": job.number,
+            "version": str(job.version),
+            "date": f"{job.changed:%Y-%m-%d}",
+            "by": job.changed_by.get_username() if job.changed_by else "",
+        }
     if kind == "view":
         arguments["look"] = _look(sent.get("look"))
     return arguments
