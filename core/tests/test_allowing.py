@@ -113,6 +113,19 @@ class Flat(unittest.TestCase):
         radii = sorted(one.dxf.radius for one in held.modelspace().query("CIRCLE"))
         np.testing.assert_allclose(radii, [2.525 - 0.1, 12.12 - 0.1], atol=1e-6)
 
+    def test_lines_only_stay_within_the_tolerance(self):
+        """Read by ezdxf: closed polylines whose area differs from the outline's by no more than the chords take."""
+        data = release.write_file("lines", plate(), "Plate", chord=0.02)
+        held = ezdxf.read(io.StringIO(data.decode()))
+        self.assertEqual(held.units, ezdxf.units.MM)
+        areas = sorted(shapely.Polygon(one.get_points("xy")).area for one in held.modelspace())
+        self.assertTrue(all(one.closed for one in held.modelspace()))
+        for told, radius in zip(areas, (2.5, 12.0)):
+            self.assertLess(0, math.pi * radius**2 - told)
+            self.assertLess(math.pi * radius**2 - told, 0.02 * 2 * math.pi * radius)
+        with self.assertRaisesRegex(OperationError, "between 0.001 and 5.0 mm"):
+            release.write_file("lines", plate(), "Plate", chord=0.0)
+
 
 class Command(unittest.TestCase):
     def test_it_is_kept_and_what_makes_no_sense_is_refused(self):

@@ -19,9 +19,16 @@ from nomogon_core.solid.sheet import SketchStep
 if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
-DEFAULT_CHORD_MM = 0.05
-FILES = ("step", "stl", "3mf", "glb", "dxf", "svg", "views", "pdf")
-ENDINGS = {"views": "-views.svg", "view": "-view.svg"}
+DEFAULT_CHORD_MM, CHORD_RANGE_MM = 0.05, (0.001, 5.0)
+FILES = ("step", "stl", "3mf", "glb", "dxf", "lines", "svg", "views", "pdf")
+ENDINGS = {"lines": "-lines.dxf", "views": "-views.svg", "view": "-view.svg"}
+
+
+def require_chord(chord: float) -> None:
+    """Raises: OperationError: a chord tolerance is out of range."""
+    low, high = CHORD_RANGE_MM
+    if not low <= chord <= high:
+        raise OperationError(f"The chord tolerance must lie between {low} and {high} mm; {chord:g} came.")
 
 
 def file_stem(title: str) -> str:
@@ -91,11 +98,16 @@ def _off_the_cut(curves, distance, *, inner):
     return found[0].curves
 
 
-def write_flat(kind: str, sheet: BuildSheet, title: str, allowances: Allowances | None = None) -> bytes:
-    """Bytes of a DXF or SVG file.
+def write_flat(
+    kind: str, sheet: BuildSheet, title: str, allowances: Allowances | None = None, chord: float = DEFAULT_CHORD_MM
+) -> bytes:
+    """Bytes of a DXF or SVG file; of one of lines only no farther from the curves than ``chord`` millimetres.
 
     Raises:
         OperationError: the sketch has no closed region, or is too narrow for the kerf.
     """
     outlines = allowed_outlines(flat_outlines(sheet), allowances or Allowances())
+    if kind == "lines":
+        require_chord(chord)
+        return drawing.dxf_lines(outlines, chord)
     return drawing.dxf(outlines) if kind == "dxf" else drawing.svg(outlines, title=title).encode()

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
 PLAIN = making_of({})
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
-MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "svg")
+MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "lines", "svg")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
@@ -76,7 +76,7 @@ def write_file(
     """
     allowances = making.allowances
     if kind in FLAT:
-        return write_flat(kind, sheet, title, allowances)
+        return write_flat(kind, sheet, title, allowances, chord)
     if kind == "pdf":
         return drawing_of(sheet, block or TitleBlock(title), cache)
     if kind in ("view", "views"):
@@ -235,7 +235,7 @@ def _report_text(title, told, files, names, chord, notes):
     lines += ["", *notes, ""] if notes else [""]
     lines.append("Files, with their SHA-256:")
     for kind, data in files.items():
-        true = f"within {chord:g} mm of the surface" if kind in MESHES else TRUE[kind]
+        true = TRUE.get(kind) or f"within {chord:g} mm of the {'outline, 1:1' if kind == 'lines' else 'surface'}"
         lines += [f"  {names[kind]}: {true}", f"    {hashlib.sha256(data).hexdigest()}"]
     return "\n".join([*lines, ""])
 

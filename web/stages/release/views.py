@@ -28,6 +28,7 @@ MEDIA_TYPES = {
     "3mf": "model/3mf",
     "glb": "model/gltf-binary",
     "dxf": "image/vnd.dxf",
+    "lines": "image/vnd.dxf",
     "svg": "image/svg+xml",
     "pdf": "application/pdf",
     "views": "image/svg+xml",
@@ -44,6 +45,7 @@ FILES = (
     {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
     {"kind": "glb", "title": "GLB", "for": "looking at, with names and colours of bodies", "chord": True},
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
+    {"kind": "lines", "title": "DXF, lines only", "for": "receivers that know no curves", "chord": True},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
     {
         "kind": "pdf",

@@ -12,7 +12,18 @@ import numpy as np
 from ezdxf import units as dxf_units
 
 from nomogon_core.errors import InputError
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, bounds, ends, reverse
+from nomogon_core.geometry.curves import (
+    CLOSED,
+    Arc,
+    Circle,
+    Ellipse,
+    EllipticArc,
+    Line,
+    bounds,
+    ends,
+    outline_points,
+    reverse,
+)
 from nomogon_core.geometry.paths import number, path_data
 
 MARGIN_MM, VIEW_GAP_MM, LETTER_MM, MEETING_MM = 5.0, 15.0, 3.5, 1e-3
@@ -180,6 +191,24 @@ def dxf(outlines: list[tuple[Any, ...]]) -> bytes:
                 for control in curve.pieces():
                     spline = space.add_spline(dxfattribs=layer)
                     spline.set_open_uniform([(x, y, 0) for x, y in control], degree=3)
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue().encode("utf-8")
+
+
+def dxf_lines(outlines: list[tuple[Any, ...]], chord: float) -> bytes:
+    """DXF (R2000) bytes of outlines at 1:1 in millimetres for receivers that know straight lines only: one closed
+    LWPOLYLINE each, no farther from the curves than ``chord`` millimetres.
+
+    Raises:
+        InputError: there is nothing to write.
+    """
+    _require(outlines)
+    document = ezdxf.new("R2000", units=dxf_units.MM)
+    document.layers.add("OUTLINE")
+    for outline in filter(None, outlines):
+        places = [tuple(place) for place in outline_points(outline, chord).tolist()]
+        document.modelspace().add_lwpolyline(places, close=True, dxfattribs={"layer": "OUTLINE"})
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue().encode("utf-8")

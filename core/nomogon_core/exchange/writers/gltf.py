@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nomogon_core.exchange.writers.solids import require_chord
+from nomogon_core.exchange.flat import require_chord
 from nomogon_core.picture.decode import srgb_to_linear
 from nomogon_core.solid.display import shaded
 

@@ -20,12 +20,11 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.XCAFDoc import XCAFDoc_ColorType, XCAFDoc_DocumentTool
 
 from nomogon_core.errors import OperationError
+from nomogon_core.exchange.flat import require_chord
 from nomogon_core.solid.bodies import as_mesh
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
-
-CHORD_RANGE_MM = (0.001, 5.0)
 
 
 def _quiet():
@@ -74,13 +73,6 @@ def step(bodies: dict[str, Body]) -> bytes:
     ):
         raise OperationError("The STEP file could not be written.")
     return stream.getvalue()
-
-
-def require_chord(chord: float) -> None:
-    """Raises: OperationError: a chord tolerance is out of range."""
-    low, high = CHORD_RANGE_MM
-    if not low <= chord <= high:
-        raise OperationError(f"The chord tolerance must lie between {low} and {high} mm; {chord:g} came.")
 
 
 def _mesh(body, chord):
