@@ -31,6 +31,7 @@ GIVEN = {
     "task": 1,
     "version": 0,
     "member": 1,
+    "number": 1,
 }
 # What a viewer may send: it is answered and changes nothing that is stored of the job.
 LOOKING = {
@@ -52,6 +53,7 @@ LOOKING = {
     "sketch-open",
     "sketch-solid",
     "solid-build",
+    "release-allowed",
     "release-make",
     "job-copy",
 }
@@ -113,7 +115,7 @@ class Addresses(JobCase):
                     self.assertEqual(answer.status_code, 403, (name, answer.content[:200]))
         self.assertEqual(self.stored(), before)
         self.assertFalse(
-            Task.objects.exclude(kind__in=("rebuild", "release", "inspect")).exists(), "looking asks for no more"
+            Task.objects.exclude(kind__in=("rebuild", "release", "inspect", "allow")).exists(), "looking asks for no more"
         )
 
     def test_nobody_changes_anything_by_looking(self):
