@@ -9,11 +9,12 @@ import attrs
 import cv2
 import numpy as np
 
+from nomogon_core.devices import printer
 from nomogon_core.exchange import allowing, release
 from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
-from nomogon_core.inspect.making import making_of
+from nomogon_core.inspect.making import making_of, printer_of
 from nomogon_core.job.against import found_against
 from nomogon_core.job.document import build_of
 from nomogon_core.job.edges import edge_record
@@ -103,6 +104,18 @@ def allow_for(document, shared, making):
     """In words, what the files of a release have otherwise than the design."""
     bodies = release.built(_sheet(document, shared), _cache(shared))
     return {"told": allowing.told_of(bodies, making_of(making).allowances)}, None
+
+
+def print_part(document, shared, making):
+    """What printing a part as its files have it takes, and its layers as JSON."""
+    sheet = _sheet(document, shared)
+    bodies = release.as_made(sheet, making_of(making), _cache(shared))
+    facts = [(body.facts, sheet.bodies[name]["material"]) for name, body in bodies.items()]
+    density = sum(one.mass_g(material) for one, material in facts) / sum(one.volume_mm3 / 1000 for one, _ in facts)
+    told = printer.printed(list(bodies.values()), printer.Settings(**printer_of(making)), density)
+    result = {name: getattr(told, name) for name in ("seconds", "grams", "metres", "cost")}
+    hanging = [number for number, one in enumerate(told.layers, 1) if len(one.hanging)]
+    return result | {"layers": len(told.layers), "hanging": hanging}, printer.preview(told)
 
 
 def _teller(progress):

@@ -16,7 +16,7 @@ from work.shapes import shared_by
 
 log = logging.getLogger(__name__)
 TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60}
-TIME_LIMITS_S |= {"inspect": 90, "allow": 60}
+TIME_LIMITS_S |= {"inspect": 90, "allow": 60, "print": 90}
 MEMORY_BYTES = 4 * 2**30
 PROCESSES = 2
 pool = Lanes("work.kernels", PROCESSES, MEMORY_BYTES)
@@ -46,6 +46,8 @@ def _call(task, progress):
         return kernels.inspect_solid, [arguments["document"], shared_by(task.job_id), *told]
     if task.kind == "allow":
         return kernels.allow_for, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+    if task.kind == "print":
+        return kernels.print_part, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)

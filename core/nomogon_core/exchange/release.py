@@ -82,13 +82,22 @@ def write_file(
     if kind in ("view", "views"):
         frames = SHEET if look is None else {"View": frame_of_look(*look)}
         return drawing.views_svg(views_of(built(sheet, cache), frames), title=title).encode()
-    bodies = allowed(built(with_clearance(sheet, allowances), cache), allowances)
     if kind == "step":
-        return solids.step(bodies)
+        return solids.step(as_made(sheet, making, cache, lying=False))
     if kind == "glb":
-        return gltf.glb(bodies, chord)
-    lying = bodies if tuple(making.up) == UPRIGHT else laid(bodies, making.up)
+        return gltf.glb(as_made(sheet, making, cache, lying=False), chord)
+    lying = as_made(sheet, making, cache)
     return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
+
+
+def as_made(sheet: BuildSheet, making: Making, cache: Cache | None = None, *, lying: bool = True) -> dict[str, Body]:
+    """Bodies as the files have them, with what is allowed for, and lying as they are made where that is asked for.
+
+    Raises:
+        OperationError: a step fails, there is no body, or something cannot be allowed for.
+    """
+    bodies = allowed(built(with_clearance(sheet, making.allowances), cache), making.allowances)
+    return bodies if not lying or tuple(making.up) == UPRIGHT else laid(bodies, making.up)
 
 
 def drawing_of(sheet: BuildSheet, block: TitleBlock, cache: Cache | None = None) -> bytes:

@@ -93,6 +93,27 @@ ALLOWANCES = (
 )
 
 
+# The simulated printer; its line and its layer are those of printing. Usual values: common practice.
+PRINTER = (
+    Setting("layer", "Layer", 0.2, most=3.0),
+    Setting("nozzle", ", lines of", 0.4, most=5.0),
+    Setting("walls", ", walls", 2, "", 0, 20),
+    Setting("skins", ", top and bottom", 4, "", 0, 50),
+    Setting("infill", ", infill", 20.0, "%", 0, 100),
+    Setting("speed", "% at", 50.0, "", 1, 1000),
+    Setting("price", "mm/s; a kilogram costs", 22.0, "", 0, 10000),
+)
+WHOLE = ("walls", "skins")
+
+
+def printer_of(data: dict[str, Any]) -> dict[str, float]:
+    """Numbers of the simulated printer by name, from the plain data of how a part is made."""
+    kept = data.get("numbers", {})
+    own = kept.get("printer", {}) | {name: kept.get("printing", {}).get(name) for name in ("layer", "nozzle")}
+    told = {one.name: float(one.usual if own.get(one.name) is None else own[one.name]) for one in PRINTER}
+    return told | {name: int(told[name]) for name in WHOLE}
+
+
 @attrs.frozen
 class Allowances:
     """What the files of a release allow for; all of it in millimetres, shrinkage in percent.

@@ -196,7 +196,7 @@ def combined(mode: str, mesh: Mesh, others: Sequence[Mesh], title: str) -> Mesh:
     import manifold3d as manifold
 
     first, several = manifold.Manifold.reserve_ids(1 + len(others)), (mesh, *others)
-    parts = [_manifold(manifold, one, first + index) for index, one in enumerate(several)]
+    parts = [as_manifold(one, first + index) for index, one in enumerate(several)]
     for index, part in enumerate(parts):
         if part.status() != manifold.Error.NoError:
             one = "What is put into it" if index else title
@@ -218,7 +218,11 @@ def combined(mode: str, mesh: Mesh, others: Sequence[Mesh], title: str) -> Mesh:
     return Mesh(vertices, triangles, labels, tuple(names[label] for label in there), mesh.note)
 
 
-def _manifold(manifold, mesh, number):
+def as_manifold(mesh: Mesh, number: int | None = None) -> Any:
+    """A mesh as manifold3d takes it; with a number that it gives to what comes of its triangles."""
+    import manifold3d as manifold
+
+    number = manifold.Manifold.reserve_ids(1) if number is None else number
     return manifold.Manifold(
         manifold.Mesh64(
             vert_properties=np.ascontiguousarray(mesh.vertices, np.float64),

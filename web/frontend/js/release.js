@@ -1,11 +1,14 @@
 // The Release stage: each file at the press of its button, and what the files allow for.
 
 import { fetchFile, written } from "./files.js";
+import { printAgain, startPrinter } from "./printing.js";
 import { startPlain } from "./resting.js";
 import { command, mayChange, say, send, unit } from "./talk.js";
 
-let allowing = false;
-startPlain(() => allowing);
+const OPEN = ["waiting", "running"];
+const AGAIN_MS = 100;
+let own = false;
+startPlain(() => own);
 
 for (const button of document.querySelectorAll("[data-file]"))
   button.addEventListener("click", async () => {
@@ -16,13 +19,31 @@ for (const button of document.querySelectorAll("[data-file]"))
     button.disabled = false;
   });
 
-const form = /** @type {HTMLFormElement} */ (document.getElementById("allowances"));
+/** A sentence of numbers of which each change is a command. @param {string} id @param {string} name @param {() => void} then */
+function sentenceOf(id, name, then) {
+  const form = /** @type {HTMLFormElement} */ (document.getElementById(id));
+  form.addEventListener("submit", (event) => event.preventDefault());
+  form.addEventListener("keydown", (event) => {
+    if (event.key === "Enter") /** @type {HTMLElement} */ (event.target).blur();
+  });
+  form.addEventListener("change", async ({ target }) => {
+    const field = /** @type {HTMLInputElement} */ (target);
+    own = true;
+    const done = await command(name, { name: field.name, text: field.value, unit });
+    if (done) field.dataset.was = field.value;
+    else field.value = field.dataset.was ?? "";
+    own = false;
+    then();
+  });
+  for (const field of form.querySelectorAll("input")) field.disabled = !mayChange;
+}
+
 const told = /** @type {HTMLElement} */ (document.getElementById("allowed"));
 
 /** What the files have otherwise than the design, in words. */
 async function tellChanges() {
   const { work, told: words } = await send("release/allowed", {});
-  if (work && ["waiting", "running"].includes(work.status)) return void setTimeout(tellChanges, 100);
+  if (work && OPEN.includes(work.status)) return void setTimeout(tellChanges, AGAIN_MS);
   told.textContent =
     work?.problem ||
     (words.length
@@ -30,21 +51,14 @@ async function tellChanges() {
       : "Nothing: the files have the sizes of the design.");
 }
 
-form.addEventListener("submit", (event) => event.preventDefault());
-form.addEventListener("keydown", (event) => {
-  if (event.key === "Enter") /** @type {HTMLElement} */ (event.target).blur();
-});
-form.addEventListener("change", async ({ target }) => {
-  const field = /** @type {HTMLInputElement} */ (target);
-  allowing = true;
-  const done = await command("release.allow", { name: field.name, text: field.value, unit });
-  if (done) field.dataset.was = field.value;
-  else field.value = field.dataset.was ?? "";
-  allowing = false;
+startPrinter();
+sentenceOf("allowances", "release.allow", () => {
   tellChanges();
+  printAgain();
 });
-for (const field of form.querySelectorAll("input")) field.disabled = !mayChange;
+sentenceOf("printer", "release.printer", printAgain);
 tellChanges();
+printAgain();
 
 document.getElementById("keep")?.addEventListener("click", async ({ target }) => {
   const button = /** @type {HTMLButtonElement} */ (target);

@@ -7,9 +7,9 @@ from django.views.decorators.http import require_GET, require_POST
 from nomogon_core.arguments import NUMBER, Rows, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
-from nomogon_core.inspect.making import ALLOWANCES, in_words, making_of
+from nomogon_core.inspect.making import ALLOWANCES, PRINTER, in_words, making_of, printer_of
 from nomogon_core.job.advice import statuses
-from nomogon_core.job.commands.inspect import CALLED
+from nomogon_core.job.commands.inspect import CALLED, PRINTED
 from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
@@ -66,22 +66,20 @@ def page_context(here, unit):
     """What the page of this stage holds besides its frame."""
     sound = statuses(view_of(here))["release"].text == "ready"
     allowances = making_of(here.document["making"]).allowances
-    settings = [
-        {
-            "name": one.name,
-            "words": one.words,
-            "called": CALLED[one.name],
-            "value": shown(getattr(allowances, one.name), one.unit, unit),
-        }
-        for one in ALLOWANCES
-    ]
+    printer = printer_of(here.document["making"])
     return {
         "chord": f"{flat.DEFAULT_CHORD_MM:g}",
         "files": FILES,
         "ready": READY if sound else "",
-        "allowances": settings,
+        "allowances": [_setting(one, CALLED, getattr(allowances, one.name), unit) for one in ALLOWANCES],
+        "printer": [_setting(one, PRINTED, printer[one.name], unit) for one in PRINTER],
         "releases": here.job.releases.select_related("made_by").defer("blob__data"),
     }
+
+
+def _setting(one, called, value, unit):
+    """A number of a sentence as the page writes it."""
+    return {"name": one.name, "words": one.words, "called": called[one.name], "value": shown(value, one.unit, unit)}
 
 
 @require_POST
@@ -94,6 +92,29 @@ def allowed(request, job_id):
     arguments = services.rebuild_arguments(here.document) | {"making": making}
     task = services.wait(services.submit(here.job, "allow", arguments))
     return JsonResponse({"work": as_json(task), "told": task.result["told"] if task.status == Task.DONE else []})
+
+
+@require_POST
+def printed(request, job_id):
+    """What a simulated printer would take for the part, waiting a moment for the worker."""
+    here = here_for(request, job_id)
+    if not here.document["operations"]:
+        return JsonResponse({"told": None})
+    making = {part: value for part, value in here.document["making"].items() if part in ("up", "allowances")}
+    numbers = here.document["making"].get("numbers", {})
+    making["numbers"] = {way: numbers[way] for way in ("printing", "printer") if way in numbers}
+    arguments = services.rebuild_arguments(here.document) | {"making": making}
+    task = services.wait(services.submit(here.job, "print", arguments))
+    return JsonResponse({"work": as_json(task), "told": task.result if task.status == Task.DONE else None})
+
+
+@require_GET
+def layers(request, job_id, task):
+    """The layers of a part that was printed in simulation."""
+    made = services.finished(job_for(request, job_id), task, "print")
+    if made is None:
+        raise Http404("no such print")
+    return HttpResponse(b"".join(services.pieces_of(made)), content_type="application/json")
 
 
 @require_POST

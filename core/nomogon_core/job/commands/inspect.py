@@ -8,7 +8,7 @@ from typing import Any
 
 from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
 from nomogon_core.errors import InputError
-from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, making_of
+from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, PRINTER, WHOLE, making_of
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.schema import MANY
 from nomogon_core.quantity.expression import ANGLE, evaluate
@@ -16,6 +16,15 @@ from nomogon_core.quantity.units import length_of
 
 WAY = Choice(tuple(BY_KIND))
 LEAST_UP = 1e-6
+PRINTED = {
+    "layer": "The layer",
+    "nozzle": "The line",
+    "walls": "The number of walls",
+    "skins": "The number of closed layers",
+    "infill": "The infill",
+    "speed": "The speed",
+    "price": "The price of a kilogram",
+}
 CALLED = {
     "holes": "The growth of holes",
     "widest": "The widest hole that grows",
@@ -52,7 +61,7 @@ def _number(setting, called, text, unit):
         InputError: it is no such number, or makes no sense.
     """
     told = evaluate(text.strip().rstrip("%"), {}, unit=unit)
-    if setting.unit == "%":
+    if setting.unit in ("%", ""):
         value = told.number
     elif setting.unit == "°":
         value = math.degrees(told.number) if told.dimension == ANGLE else told.number
@@ -70,6 +79,18 @@ def allow(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -
     value = _number(setting, CALLED[name], text, unit)
     document["making"].setdefault("allowances", {})[name] = round(value, 9)
     return f"{CALLED[name]} set to {value:g} {setting.unit}"
+
+
+@command("release.printer", name=Choice(tuple(one.name for one in PRINTER)), text=TEXT, unit=UNIT)
+def set_printer(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
+    """A number of the simulated printer, such as how many walls it prints; its layer and line are those of printing."""
+    setting = next(one for one in PRINTER if one.name == name)
+    value = _number(setting, PRINTED[name], text, unit)
+    if name in WHOLE and value != int(value):
+        raise InputError(f"{PRINTED[name]} is a whole number; {text!r} came.")
+    way = "printing" if name in ("layer", "nozzle") else "printer"
+    document["making"].setdefault("numbers", {}).setdefault(way, {})[name] = round(value, 9)
+    return f"{PRINTED[name]} set to {value:g} {setting.unit}".rstrip()
 
 
 @command("inspect.lay", up=Rows(NUMBER, 3, 3))

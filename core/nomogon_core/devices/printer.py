@@ -1,0 +1,167 @@
+"""A simulated printer, a stand-in for a real one: layers of a part with their walls, skins and infill, and what they
+take in time, material and money. It plans areas and lengths; no machine runs from it."""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import TYPE_CHECKING, Any
+
+import attrs
+import numpy as np
+
+from nomogon_core.errors import OperationError
+from nomogon_core.solid.bodies import as_mesh
+from nomogon_core.solid.meshes import as_manifold
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from nomogon_core.solid.bodies import Body
+
+CHORD_MM, MOST_LAYERS, SAME_AREA = 0.02, 3000, 1e-9
+HANG, LEAST_HANG_MM2, SHOWN_MM = math.tan(math.radians(45.0)), 0.5, 0.02
+# Common practice of small machines: mm/s, mm/s², mm/s at a right corner, seconds a layer.
+TRAVEL, ACCELERATION, JERK, LAYER_S = 120.0, 1000.0, 8.0, 0.6
+FILAMENT_MM2 = math.pi * (1.75 / 2) ** 2
+
+
+@attrs.frozen
+class Settings:
+    """Numbers of the printer: line width (the nozzle) and layer in millimetres, how many walls and how many closed
+    layers below and on top, infill in percent, speed in mm/s, price of a kilogram."""
+
+    nozzle: float = 0.4
+    layer: float = 0.2
+    walls: int = 2
+    skins: int = 4
+    infill: float = 20.0
+    speed: float = 50.0
+    price: float = 22.0
+
+
+@attrs.frozen
+class Layer:
+    """One layer.
+
+    Attributes:
+        height: of its middle; area: of the part there, mm²; walls, skin, sparse: mm² of each, sparse as if full.
+        outlines, hanging: closed lines (n, 2) around the part, and around what lies over nothing.
+    """
+
+    height: float
+    area: float
+    walls: float
+    skin: float
+    sparse: float
+    outlines: tuple = attrs.field(repr=False)
+    hanging: tuple = attrs.field(repr=False)
+
+
+@attrs.frozen
+class Printed:
+    """What printing takes: seconds, grams of each body's material, metres of filament 1.75 mm thick, money."""
+
+    layers: tuple = attrs.field(repr=False)
+    seconds: float
+    grams: float
+    metres: float
+    cost: float
+
+
+def printed(bodies: Sequence[Body], settings: Settings, density: float) -> Printed:
+    """A part as it would be printed where it lies, its lowest place on the bed.
+
+    Args:
+        density: grams a cubic centimetre.
+
+    Raises:
+        OperationError: it has more layers than any print.
+    """
+    # The library takes its time to load, so it is loaded only where something is printed.
+    import manifold3d as manifold
+
+    meshes = [body.mesh if body.mesh is not None else as_mesh(body.shape, body.names, CHORD_MM) for body in bodies]
+    solid = manifold.Manifold.batch_boolean([as_manifold(mesh) for mesh in meshes], manifold.OpType.Add)
+    low, high = solid.bounding_box()[2], solid.bounding_box()[5]
+    count = max(1, round((high - low) / settings.layer))
+    if count > MOST_LAYERS:
+        raise OperationError(f"That would be {count:,} layers; type thicker ones.")
+    cuts = _cuts(solid, low + settings.layer * (np.arange(count) + 0.5))
+    layers, seconds, filled = [], 0.0, 0.0
+    for index, cut in enumerate(cuts):
+        one, took = _layer(cuts, index, cut, settings)
+        layers.append(one)
+        seconds += took
+        filled += one.walls + one.skin + one.sparse * settings.infill / 100
+    volume = filled * settings.layer
+    grams = volume / 1000 * density
+    return Printed(tuple(layers), seconds, grams, volume / FILAMENT_MM2 / 1000, grams / 1000 * settings.price)
+
+
+def _cuts(solid, heights):
+    """Cross-sections at heights; one that is as the one before it is the same object."""
+    cuts = []
+    for height in heights:
+        cut = solid.slice(float(height))
+        same = cuts and abs(cut.area() - cuts[-1].area()) <= SAME_AREA * max(cut.area(), 1.0)
+        cuts.append(cuts[-1] if same and cut.num_vert() == cuts[-1].num_vert() and _alike(cut, cuts[-1]) else cut)
+    return cuts
+
+
+def _alike(first, second):
+    return (first ^ second).area() > (1 - SAME_AREA) * first.area() if first.area() else second.area() == 0
+
+
+def _layer(cuts, index, cut, settings):
+    """A layer, and the seconds that it takes."""
+    width = settings.nozzle
+    inner = cut.offset(-settings.walls * width) if settings.walls else cut
+    covered = inner
+    for other in {id(one): one for one in _around(cuts, index, settings.skins)}.values():
+        covered = covered ^ other
+    sparse = covered.area()
+    skin = inner.area() - sparse
+    hanging: tuple[Any, ...] = ()
+    if index and cuts[index - 1] is not cut:
+        over = cut - cuts[index - 1].offset(settings.layer * HANG)
+        hanging = tuple(over.to_polygons()) if over.area() > LEAST_HANG_MM2 else ()
+    walls = cut.area() - inner.area()
+    lines = [line for step in range(settings.walls) for line in cut.offset(-(step + 0.5) * width).to_polygons()]
+    fill = (skin + sparse * settings.infill / 100) / width
+    seconds = sum(_seconds_along(line, settings.speed) for line in lines) + LAYER_S
+    chord = math.sqrt(inner.area()) if inner.area() > 0 else 1.0
+    seconds += fill / settings.speed + fill / chord * settings.speed / ACCELERATION
+    seconds += len(lines) * math.sqrt(max(cut.area(), 0.0)) / 2 / TRAVEL
+    outlines = tuple(cut.simplify(SHOWN_MM).to_polygons())
+    height = settings.layer * (index + 0.5)
+    return Layer(height, cut.area(), walls, skin, sparse, outlines, hanging), seconds
+
+
+def _around(cuts, index, skins):
+    """Cross-sections of the layers below and above that have to lie there for a place to need no skin; nothing at the
+    ends of the part."""
+    empty = type(cuts[0])()
+    for step in range(1, skins + 1):
+        for at in (index - step, index + step):
+            yield cuts[at] if 0 <= at < len(cuts) else empty
+
+
+def _seconds_along(line, speed):
+    """Time along a closed line: at full speed but for what each corner costs by how much it turns."""
+    steps = np.roll(line, -1, axis=0) - line
+    lengths = np.hypot(*steps.T)
+    ways = steps / np.maximum(lengths, 1e-12)[:, None]
+    turn = np.hypot(*(ways - np.roll(ways, 1, axis=0)).T)
+    corner = np.minimum(speed, JERK / np.maximum(turn, 1e-9))
+    return float(lengths.sum() / speed + ((speed - corner) ** 2 / (speed * ACCELERATION)).sum())
+
+
+def preview(told: Printed) -> bytes:
+    """JSON of the layers for a page: of each its height, the outlines and what hangs as SVG paths, y down."""
+
+    def path(lines):
+        return "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in line) + "Z" for line in lines)
+
+    layers = [[round(one.height, 3), path(one.outlines), path(one.hanging)] for one in told.layers]
+    return json.dumps(layers, separators=(",", ":")).encode()
