@@ -10,6 +10,7 @@ from shapely import Point, box
 from benchmarks.solid import regions_of, step
 from core.tests.specimens import drawn, sheet_of
 from examples.parts import rounded_polygon
+from nomogon_core.devices.printer import Settings, printed
 from nomogon_core.exchange import release
 from nomogon_core.exchange.flat import flat_outlines
 from nomogon_core.geometry.curves import Circle, outline_points
@@ -21,7 +22,7 @@ from nomogon_core.inspect.thin import thin_places
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, kernel, planes
 
-PLACES = 5000
+PLACES, LAYERS = 5000, 300
 PARTS, LEAST, SAME_MM, CLEAR = 50, 0.8, 0.02, 1.3
 SIZE = (90.0, 60.0)
 
@@ -166,6 +167,10 @@ def run(seed=None):
     begin = time.perf_counter()
     release.write_file("pdf", sheet, "Plate")
     drawn_in = time.perf_counter() - begin
+    tall = Settings(layer=float(np.ptp(np.array(large.facts.box)[:, 2])) / LAYERS)
+    begin = time.perf_counter()
+    layers = printed([large], tall, 1.24).layers
+    sliced = time.perf_counter() - begin
     recall, precision = thin(random)
 
     def row(name, value, reach, against):
@@ -177,6 +182,7 @@ def run(seed=None):
         row("thin_recall_percent", recall, 97, f"{PARTS} made-up plates, found with its size to {SAME_MM} mm"),
         row("thin_precision_percent", precision, 95, "of what was found, what is so"),
         row("compare_s", compare_seconds(random, large, sheet), 1.5, f"held against {PLACES:,} places of an edge"),
+        row("slice_s_300_layers", sliced, 4, f"{len(layers)} layers with walls, skins and infill of that body"),
         row("drawing_s", drawn_in, 3, f"a dimensioned drawing of a body of {faces} faces, built anew"),
         row("release_zip_s", zipped, 8, f"all files of a body of {faces} faces, built anew"),
     ]

