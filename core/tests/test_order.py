@@ -18,8 +18,8 @@ ROOMS = (
     "trace",
     "sketch",
     "solid",
-    "exchange",
     "inspect",
+    "exchange",
     "devices",
     "job",
 )

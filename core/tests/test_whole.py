@@ -213,7 +213,7 @@ class CommandLine(unittest.TestCase):
             sorted(
                 [
                     "report.json",
-                    *(f"smoker-hinge-leaf{end}" for end in (".3mf", ".dxf", ".step", ".stl", ".svg", "-views.svg")),
+                    *(flat.file_name("Smoker hinge leaf", kind) for kind in flat.FILES),
                 ]
             ),
         )

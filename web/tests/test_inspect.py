@@ -172,3 +172,32 @@ class Inspecting(BrowserCase):
         holes.press("Enter")
         expect(page.locator("#allowed")).to_contain_text("sizes of the design.")
         return plain, grown, first, again, kept(2)
+
+    def test_the_layers_of_a_simulated_print(self):
+        job = self.job(HOOK, height="20 mm")
+        self.refusals = (400,)
+        self.drive(self.layers, job)
+        job.refresh_from_db()
+        self.assertEqual(document_of(job)["making"]["numbers"]["printer"], {"infill": 100.0})
+
+    def layers(self, page, job):
+        self.open(page, job)
+        self.go(page, "release")
+        expect(page.locator("#layer-at")).to_have_text("50 of 100, at 9.90 mm", timeout=60_000)
+        infill = page.get_by_label("The infill")
+        infill.fill("300")
+        infill.press("Enter")
+        expect(page.locator("#said")).to_contain_text("lies between 0 and 100 %")
+        infill.fill("100")
+        infill.press("Enter")
+        # 3.6 cm³ of PLA, 1.24 g a cubic centimetre
+        expect(page.locator("#taken")).to_contain_text(f"{20 * (8 * 15 + 12 * 5) / 1000 * 1.24:.1f} g", timeout=60_000)
+        slider = page.get_by_label("Layer shown")
+        slider.focus()
+        page.keyboard.press("Home")
+        expect(page.locator("#layer-at")).to_have_text("1 of 100, at 0.10 mm")
+        first = page.locator("#layer .part").get_attribute("d")
+        page.keyboard.press("ArrowRight")
+        expect(page.locator("#layer-at")).to_have_text("2 of 100, at 0.30 mm")
+        self.assertEqual(page.locator("#layer .part").get_attribute("d"), first)
+        self.assertEqual(page.locator("#layer .under").get_attribute("d"), first)

@@ -200,8 +200,7 @@ def laid_out(views: list[View], dimensions: dict[str, list[Any]]) -> Layout:
     small, large = fits["A4"], fits["A3"]
     if large is None:
         raise OperationError("The part is too large for a drawing on A3 at 1:100.")
-    sheet = "A4" if small is not None and (small >= 1 or small == large) else "A3"
-    scale = fits[sheet]
+    sheet, scale = ("A4", small) if small is not None and (small >= 1 or small == large) else ("A3", large)
     places, _ = _places(views, told, scale, SHEETS[sheet])
     placed = []
     for view, place in zip(views, places):

@@ -25,8 +25,10 @@ def found_against(document: dict[str, Any], built: Built, files: Files) -> list[
     found, bodies = [], list(built.bodies.values())
     for name, item in document["traces"].items():
         picture, frame = document["references"].get(item["picture"]), built.frames.get(item["sketch"])
-        fit = calibration_of(document, item["picture"]) if picture and item["edge"] and frame else None
-        if fit is None or not bodies:
+        if picture is None or frame is None or not item["edge"] or not bodies:
+            continue
+        fit = calibration_of(document, item["picture"])
+        if fit is None:
             continue
         edge = fit.to_mm(edge_places(files.blob(item["edge"])))
         if not len(edge):

@@ -10,7 +10,7 @@ import numpy as np
 from OCP.gp import gp_Trsf
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
-from nomogon_core.errors import OperationError, SketchError
+from nomogon_core.errors import InputError, OperationError, SketchError
 from nomogon_core.sketch.chains import as_run, chains
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
@@ -242,7 +242,13 @@ class Ask:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state
 
     def file(self, blank: str) -> bytes:
-        """Bytes of the file chosen."""
+        """Bytes of the file chosen.
+
+        Raises:
+            InputError: it is not there any more.
+        """
+        if self.state.files is None:
+            raise InputError("The files of the job are not at hand here; build it where they are.")
         return self.state.files.blob(self.filled[blank]["file"])
 
     def number(self, blank: str) -> float:

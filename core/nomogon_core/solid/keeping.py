@@ -60,11 +60,11 @@ def pack(bodies: dict[str, Body | None], step: Step) -> bytes:
     told: list[dict[str, Any]] = []
     shapes = []
     for body in filter(None, bodies.values()):
-        exact = body.mesh is None
-        names = [body.names.get(face) for face in kernel.faces_of(body.shape)] if exact else None
+        mesh = body.mesh
+        names = [body.names.get(face) for face in kernel.faces_of(body.shape)] if mesh is None else None
         fields = {name: getattr(body, name) for name in ("name", "title", "key", "colour")}
         told.append(fields | {"facts": attrs.asdict(body.facts), "names": names})
-        shapes.append(_written(body.shape) if exact else meshes.packed(body.mesh))
+        shapes.append(_written(body.shape) if mesh is None else meshes.packed(mesh))
     gone = [name for name, body in bodies.items() if body is None]
     sizes = [len(one) for one in shapes]
     head = json.dumps({"step": attrs.asdict(step), "bodies": told, "sizes": sizes, "gone": gone}).encode()
