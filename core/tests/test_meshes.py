@@ -177,6 +177,13 @@ class Building(unittest.TestCase):
             self.assertAlmostEqual(built.bodies["Bar"].facts.volume_mm3, told, delta=1e-3 * told)
             self.assertNotIn("Disc", built.bodies)
 
+    def test_a_file_that_is_gone_fails_its_step_alone(self):
+        bring = self.bring(disc())
+        self.library.blobs.clear()
+        built = self.run_sheet(drawn(), [bring])
+        self.assertIn("not there any more", built.steps[-1].problem)
+        self.assertFalse(built.bodies)
+
     def test_what_needs_exact_faces_says_so(self):
         steps = [
             self.bring(disc()),

@@ -55,11 +55,11 @@ def bores_of(shape: TopoDS_Shape) -> list[Bore]:
     walls: dict[tuple, list[tuple[float, float, float]]] = {}
     for face in kernel.faces_of(shape):
         surface = BRepAdaptor_Surface(face)
-        if surface.GetType() != GeomAbs_SurfaceType.GeomAbs_Cylinder or not is_hollow(
-            face, surface, surface.Cylinder()
-        ):
+        is_round = surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder
+        line = kernel.axis_through(face) if is_round else None
+        if line is None or not is_hollow(face, surface, surface.Cylinder()):
             continue
-        axis, way = (np.array(one) for one in kernel.axis_through(face))
+        axis, way = map(np.array, line)
         way = way * (1.0 if tuple(np.round(way, DIGITS)) > (0.0, 0.0, 0.0) else -1.0)
         foot = axis - float(axis @ way) * way
         ends = [

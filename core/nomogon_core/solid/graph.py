@@ -283,7 +283,7 @@ def _attempt(step, declared, filled, state, key):
         changed = declared.build(Ask(step.name, declared, declared.check(filled), state))
     except Suggested as problem:
         return {}, Step(step.name, problem=str(problem), suggestion=problem.numbers)
-    except OperationError as problem:
+    except InputError as problem:
         return {}, Step(step.name, problem=str(problem))
     except Exception as problem:
         if not kernel.is_failure(problem):
