@@ -88,9 +88,11 @@ def printed(bodies: Sequence[Body], settings: Settings, density: float) -> Print
     if count > MOST_LAYERS:
         raise OperationError(f"That would be {count:,} layers; type thicker ones.")
     cuts = _cuts(solid, low + settings.layer * (np.arange(count) + 0.5))
-    layers, seconds, filled = [], 0.0, 0.0
+    layers, seconds, filled, drawn = [], 0.0, 0.0, {}
     for index, cut in enumerate(cuts):
-        one, took = _layer(cuts, index, cut, settings)
+        if id(cut) not in drawn:
+            drawn[id(cut)] = _shape(cut, settings)
+        one, took = _layer(cuts, index, drawn[id(cut)], settings)
         layers.append(one)
         seconds += took
         filled += one.walls + one.skin + one.sparse * settings.infill / 100
@@ -113,29 +115,44 @@ def _alike(first, second):
     return (first ^ second).area() > (1 - SAME_AREA) * first.area() if first.area() else second.area() == 0
 
 
-def _layer(cuts, index, cut, settings):
-    """A layer, and the seconds that it takes."""
+@attrs.frozen
+class _Shape:
+    """What layers of one cross-section have in common: it, what is within its walls, its area, the seconds along the
+    walls and to them, and its outlines."""
+
+    cut: Any
+    inner: Any
+    area: float
+    seconds: float
+    outlines: tuple
+
+
+def _shape(cut, settings):
     width = settings.nozzle
     inner = cut.offset(-settings.walls * width) if settings.walls else cut
-    covered = inner
-    for other in {id(one): one for one in _around(cuts, index, settings.skins)}.values():
+    lines = [line for step in range(settings.walls) for line in cut.offset(-(step + 0.5) * width).to_polygons()]
+    area = cut.area()
+    seconds = sum(_seconds_along(line, settings.speed) for line in lines)
+    seconds += len(lines) * math.sqrt(max(area, 0.0)) / 2 / TRAVEL
+    return _Shape(cut, inner, area, seconds, tuple(cut.simplify(SHOWN_MM).to_polygons()))
+
+
+def _layer(cuts, index, shape, settings):
+    """A layer, and the seconds that it takes."""
+    cut, covered, inner = shape.cut, shape.inner, shape.inner.area()
+    for other in {id(one): one for one in _around(cuts, index, settings.skins) if one is not cut}.values():
         covered = covered ^ other
-    sparse = covered.area()
-    skin = inner.area() - sparse
+    sparse = inner if covered is shape.inner else covered.area()
     hanging: tuple[Any, ...] = ()
     if index and cuts[index - 1] is not cut:
         over = cut - cuts[index - 1].offset(settings.layer * HANG)
         hanging = tuple(over.to_polygons()) if over.area() > LEAST_HANG_MM2 else ()
-    walls = cut.area() - inner.area()
-    lines = [line for step in range(settings.walls) for line in cut.offset(-(step + 0.5) * width).to_polygons()]
-    fill = (skin + sparse * settings.infill / 100) / width
-    seconds = sum(_seconds_along(line, settings.speed) for line in lines) + LAYER_S
-    chord = math.sqrt(inner.area()) if inner.area() > 0 else 1.0
-    seconds += fill / settings.speed + fill / chord * settings.speed / ACCELERATION
-    seconds += len(lines) * math.sqrt(max(cut.area(), 0.0)) / 2 / TRAVEL
-    outlines = tuple(cut.simplify(SHOWN_MM).to_polygons())
+    skin = inner - sparse
+    fill = (skin + sparse * settings.infill / 100) / settings.nozzle
+    chord = math.sqrt(inner) if inner > 0 else 1.0
+    seconds = shape.seconds + LAYER_S + fill / settings.speed + fill / chord * settings.speed / ACCELERATION
     height = settings.layer * (index + 0.5)
-    return Layer(height, cut.area(), walls, skin, sparse, outlines, hanging), seconds
+    return Layer(height, shape.area, shape.area - inner, skin, sparse, shape.outlines, hanging), seconds
 
 
 def _around(cuts, index, skins):
