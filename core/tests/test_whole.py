@@ -26,7 +26,9 @@ from nomogon_core.exchange import archive, flat
 from nomogon_core.geometry.curves import closed_area, moved
 from nomogon_core.job import document as job
 from nomogon_core.job.advice import _next_level, level_turn, next_step, state_words, statuses
+from nomogon_core.job.commands import carry_out
 from nomogon_core.job.ledger import ledger, split_id
+from nomogon_core.job.library import Library
 from nomogon_core.job.overview import checked, overview
 from nomogon_core.sketch import edit, model
 
@@ -297,6 +299,11 @@ class LedgerAndNext(unittest.TestCase):
     def test_next_follows_the_work(self):
         empty = job.new_document()
         self.assertIn("Drop a picture", next_step(overview(empty), "reference").sentence)
+        self.assertEqual(state_words(overview(empty)), ("reference", "no picture", ""))
+        blanks = {"path": "helix", "about": "z", "reach": "9 mm", "pitch": "6 mm", "turns": "3", "diameter": "2 mm"}
+        blanks |= {"result": "new", "body": "Coil"}
+        wound = carry_out(empty, "solid.add", {"kind": "bar", "blanks": blanks}, Library()).document
+        self.assertEqual(state_words(overview(wound))[0], "solid", "without a sketch or a picture")
         pictured = job_of(model.Sketch(), references=self.picture)
         self.assertEqual(next_step(overview(pictured), "reference").actions[0].tool, "known")
         self.assertEqual(state_words(overview(pictured))[1:], ("no known length", "bad"))

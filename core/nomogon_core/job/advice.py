@@ -118,11 +118,12 @@ def _release_status(view):
 
 def state_words(view: Overview, unit: str = "mm") -> tuple[str, str, str]:
     """(furthest stage, short state, tone) for the register."""
-    if view.picture is None and not view.drawn:
+    begun = view.drawn or view.build.operations  # what is built without any sketch, such as a helix, needs none
+    if view.picture is None and not begun:
         return "reference", "no picture", ""
-    if view.calibration is None and not view.drawn:
+    if view.calibration is None and not begun:
         return "reference", "no known length", "bad"
-    if not view.drawn:
+    if not begun:
         return "reference", _reference_status(view, unit).text, ""
     if not view.build.operations:
         status = _sketch_status(view)
