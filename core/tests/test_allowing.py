@@ -55,6 +55,19 @@ class Solids(unittest.TestCase):
         with self.assertRaisesRegex(OperationError, "would vanish"):
             allowing.allowed(bodies, Allowances(holes=-5.0))
 
+    def test_what_stands_in_a_round_hole_stays(self):
+        """A post in a round groove: the groove's wall moves, the post does not."""
+        sketch = drawn(
+            rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(30, 20, 12), hole(30, 20, 9)
+        )
+        largest = find_regions(sketch)[0].name
+        post = next(one.name for one in find_regions(sketch) if abs(one.area - math.pi * 4.5**2) < 1e-6)
+        bodies = graph.run(sheet_of(sketch, [block(sketch, 6.0, regions=[largest, post])])).bodies
+        (before,) = bodies.values()
+        (after,) = allowing.allowed(bodies, Allowances(holes=0.4)).values()
+        ring = 6 * math.pi * (6.2**2 - 6**2)
+        self.assertAlmostEqual(before.facts.volume_mm3 - after.facts.volume_mm3, ring, places=6)
+
     def test_a_rounded_rim_stays_round(self):
         edges = {"body": "Plate", "rule": {"at": "top"}}
         bodies = graph.run(plate(step("op2", "fillet", edges=edges, radius=1.0))).bodies

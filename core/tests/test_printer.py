@@ -81,6 +81,14 @@ class Printing(unittest.TestCase):
         self.assertEqual((len(shown), shown[50][0], shown[49][2]), (len(told.layers), 10.1, ""))
         self.assertTrue(shown[50][2].startswith("M"))
 
+    def test_how_steep_is_that_of_the_machine(self):
+        """A cone on its tip leans by 56° from upright."""
+        cone = trimesh.creation.cone(radius=12, height=8, sections=240)
+        cone.apply_transform(np.diag([1.0, -1.0, -1.0, 1.0]))
+        for hang, hangs in ((45.0, True), (60.0, False)):
+            told = printed([body_of(cone)], Settings(hang=hang), PLA)
+            self.assertEqual(any(one.hanging for one in told.layers[5:]), hangs, hang)
+
     def test_it_lies_as_it_is_made_with_what_is_allowed_for(self):
         making = making_of({"up": [1.0, 0.0, 0.0], "allowances": {"shrinkage": 1.0, "upright": 1.0}})
         told = printed(list(release.as_made(plate(), making).values()), Settings(), PLA)
@@ -99,6 +107,8 @@ class Numbers(unittest.TestCase):
         told = printer_of(document["making"])
         self.assertEqual((told["layer"], told["walls"], told["infill"], told["price"]), (0.12, 3, 35.0, 19.5))
         self.assertEqual(making_of(document["making"]).numbers["layer"], 0.12)
+        document = carry_out(document, "inspect.set", {"name": "hang", "text": "60"}, Library()).document
+        self.assertEqual(printer_of(document["making"])["hang"], 60.0)
         for name, text in (("walls", "2.5"), ("infill", "120"), ("layer", "0"), ("speed", "fast")):
             with self.assertRaises(InputError, msg=name):
                 carry_out(document, "release.printer", {"name": name, "text": text}, Library())

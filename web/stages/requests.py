@@ -52,3 +52,15 @@ def shown(value, own_unit, unit):
     """A number of a setting, of millimetres in the unit that is read, without zeros at its end."""
     text = format_length(value, unit=unit) if own_unit == "mm" and unit != "mm" else f"{value:.4f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def uploaded(request, name):
+    """The file that a page sent under a name.
+
+    Raises:
+        InputError: none came.
+    """
+    upload = request.FILES.get(name)
+    if upload is None:
+        raise InputError("No file came; choose it again.")
+    return upload

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 CHORD_MM, MOST_LAYERS, SAME_AREA = 0.02, 3000, 1e-9
-HANG, LEAST_HANG_MM2, SHOWN_MM = math.tan(math.radians(45.0)), 0.5, 0.02
+LEAST_HANG_MM2, SHOWN_MM, STEEPEST = 0.5, 0.02, 89.0
 # Common practice of small machines: mm/s, mm/s², mm/s at a right corner, seconds a layer.
 TRAVEL, ACCELERATION, JERK, LAYER_S = 120.0, 1000.0, 8.0, 0.6
 FILAMENT_MM2 = math.pi * (1.75 / 2) ** 2
@@ -29,7 +29,8 @@ FILAMENT_MM2 = math.pi * (1.75 / 2) ** 2
 @attrs.frozen
 class Settings:
     """Numbers of the printer: line width (the nozzle) and layer in millimetres, how many walls and how many closed
-    layers below and on top, infill in percent, speed in mm/s, price of a kilogram."""
+    layers below and on top, infill in percent, speed in mm/s, price of a kilogram, and the steepest overhang
+    in degrees from upright that needs no support."""
 
     nozzle: float = 0.4
     layer: float = 0.2
@@ -38,6 +39,7 @@ class Settings:
     infill: float = 20.0
     speed: float = 50.0
     price: float = 22.0
+    hang: float = 45.0
 
 
 @attrs.frozen
@@ -132,7 +134,7 @@ def _shape(cut, settings):
     inner = cut.offset(-settings.walls * width) if settings.walls else cut
     lines = [line for step in range(settings.walls) for line in cut.offset(-(step + 0.5) * width).to_polygons()]
     area = cut.area()
-    seconds = sum(_seconds_along(line, settings.speed) for line in lines)
+    seconds = _seconds_along(lines, settings.speed)
     seconds += len(lines) * math.sqrt(max(area, 0.0)) / 2 / TRAVEL
     return _Shape(cut, inner, area, seconds, tuple(cut.simplify(SHOWN_MM).to_polygons()))
 
@@ -145,7 +147,8 @@ def _layer(cuts, index, shape, settings):
     sparse = inner if covered is shape.inner else covered.area()
     hanging: tuple[Any, ...] = ()
     if index and cuts[index - 1] is not cut:
-        over = cut - cuts[index - 1].offset(settings.layer * HANG)
+        reach = settings.layer * math.tan(math.radians(min(settings.hang, STEEPEST)))
+        over = cut - cuts[index - 1].offset(reach)
         hanging = tuple(over.to_polygons()) if over.area() > LEAST_HANG_MM2 else ()
     skin = inner - sparse
     fill = (skin + sparse * settings.infill / 100) / settings.nozzle
@@ -164,13 +167,18 @@ def _around(cuts, index, skins):
             yield cuts[at] if 0 <= at < len(cuts) else empty
 
 
-def _seconds_along(line, speed):
-    """Time along a closed line: at full speed but for what each corner costs by how much it turns."""
-    steps = np.roll(line, -1, axis=0) - line
+def _seconds_along(lines, speed):
+    """Time along closed lines: at full speed but for what each corner costs by how much it turns."""
+    if not lines:
+        return 0.0
+    places, counts = np.vstack(lines), np.array([len(line) for line in lines])
+    last = np.cumsum(counts) - 1
+    after = np.arange(1, len(places) + 1)
+    after[last] = last - counts + 1
+    steps = places[after] - places
     lengths = np.hypot(*steps.T)
     ways = steps / np.maximum(lengths, 1e-12)[:, None]
-    turn = np.hypot(*(ways - np.roll(ways, 1, axis=0)).T)
-    corner = np.minimum(speed, JERK / np.maximum(turn, 1e-9))
+    corner = np.minimum(speed, JERK / np.maximum(np.hypot(*(ways[after] - ways).T), 1e-9))
     return float(lengths.sum() / speed + ((speed - corner) ** 2 / (speed * ACCELERATION)).sum())
 
 

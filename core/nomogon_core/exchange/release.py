@@ -214,6 +214,9 @@ def bundle(
         except OperationError as problem:
             why = "the part has no flat outline" if kind in FLAT else str(problem).rstrip(".")
             missing.append(f"No {kind.upper()}: {why}.")
+    left = [body.title for body in bodies.values() if body.mesh is not None]
+    if left and "step" in files:
+        missing.append(f"STEP holds exact bodies only, so without {', '.join(left)}.")
     names = {kind: file_name(title, kind) for kind in files}
     changed = told_of(bodies, making.allowances)
     if changed:

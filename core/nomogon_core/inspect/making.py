@@ -93,7 +93,7 @@ ALLOWANCES = (
 )
 
 
-# The simulated printer; its line and its layer are those of printing. Usual values: common practice.
+# The simulated printer; its line, its layer and what hangs are those of printing. Usual values: common practice.
 PRINTER = (
     Setting("layer", "Layer", 0.2, most=3.0),
     Setting("nozzle", ", lines of", 0.4, most=5.0),
@@ -103,15 +103,17 @@ PRINTER = (
     Setting("speed", "% at", 50.0, "", 1, 1000),
     Setting("price", "mm/s; a kilogram costs", 22.0, "", 0, 10000),
 )
-WHOLE = ("walls", "skins")
+WHOLE, OF_PRINTING = ("walls", "skins"), ("layer", "nozzle", "hang")
 
 
 def printer_of(data: dict[str, Any]) -> dict[str, float]:
     """Numbers of the simulated printer by name, from the plain data of how a part is made."""
     kept = data.get("numbers", {})
-    own = kept.get("printer", {}) | {name: kept.get("printing", {}).get(name) for name in ("layer", "nozzle")}
-    told = {one.name: float(one.usual if own.get(one.name) is None else own[one.name]) for one in PRINTER}
-    return told | {name: int(told[name]) for name in WHOLE}
+    printing, own = kept.get("printing", {}), kept.get("printer", {})
+    usual = {one.name: one.usual for one in (*BY_KIND["printing"].settings, *PRINTER)}
+    shared = {name: float(printing.get(name, usual[name])) for name in OF_PRINTING}
+    told = {one.name: float(own.get(one.name, one.usual)) for one in PRINTER}
+    return told | shared | {name: int(told[name]) for name in WHOLE}
 
 
 @attrs.frozen

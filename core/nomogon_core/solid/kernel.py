@@ -445,11 +445,9 @@ def cylinder(x: float, y: float, bottom: float, height: float, radius: float) ->
 
 
 def bored(start: tuple, way: tuple, length: float, radius: float, wanted: float) -> TopoDS_Shape:
-    """What gives a round hole another radius: all of the wider one to be cut out, or a ring to be added."""
+    """The ring by which a round hole of one radius and one of another differ; what stands in the hole is not in it."""
     axes = gp_Ax2(gp_Pnt(*start), gp_Dir(*way))
-    if wanted > radius:
-        return BRepPrimAPI_MakeCylinder(axes, wanted, length).Shape()
-    outer, inner = (BRepPrimAPI_MakeCylinder(axes, one, length).Shape() for one in (radius, wanted))
+    outer, inner = (BRepPrimAPI_MakeCylinder(axes, one, length).Shape() for one in sorted((radius, wanted))[::-1])
     return boolean("cut", outer, [inner]).Shape()
 
 

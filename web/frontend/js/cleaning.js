@@ -1,6 +1,6 @@
 // Clean-up as a list of steps: a preview while a number changes, the full size in the background.
 
-import { address, ask, command, say, send } from "./talk.js";
+import { address, ask, command, isOpen, say, send } from "./talk.js";
 import { shape } from "./board.js";
 import { followDrag } from "./gestures.js";
 
@@ -86,7 +86,7 @@ export function startCleaning({ board, tray, note, restore, redraw }) {
   async function fullSize() {
     const mine = ++round;
     let task = await send("reference/clean", {});
-    while (["waiting", "running"].includes(task.status) && mine === round) {
+    while (isOpen(task) && mine === round) {
       note.textContent = `Cleaning up at full size, ${Math.round(task.progress * 100)} % …`;
       task = await ask(`work/${task.task}`);
     }

@@ -1,9 +1,8 @@
 // Files that the workers write: asked for, waited for, and fetched when they are there.
 
-import { address, ask, say, send } from "./talk.js";
+import { address, ask, isOpen, say, send } from "./talk.js";
 
 const AGAIN_MS = 100;
-const OPEN = ["waiting", "running"];
 
 let writing = 0;
 /** Whether a file is being written. */
@@ -17,7 +16,7 @@ export async function written(called, wanted) {
   writing += 1;
   try {
     let work = await send("release/make", wanted);
-    while (OPEN.includes(work.status)) {
+    while (isOpen(work)) {
       say(`Writing ${called}, ${work.seconds} s …`);
       await new Promise((then) => setTimeout(then, AGAIN_MS));
       work = await ask(`work/${work.task}`);

@@ -1,6 +1,6 @@
 // The Inspect stage: the part with its findings, each with its number at a leader line, and the remedies.
 
-import { address, command, mayChange, say, send, unit } from "./talk.js";
+import { address, command, isOpen, mayChange, say, send, unit } from "./talk.js";
 import { onChanged, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
@@ -35,7 +35,7 @@ async function load() {
     clearAsking();
   }
   marks = fresh.marks;
-  const busy = fresh.work && ["waiting", "running"].includes(fresh.work.status);
+  const busy = isOpen(fresh.work);
   if (fresh.work?.status === "failed") say(fresh.work.problem, true);
   if (fresh.mesh && fresh.mesh !== shownMesh) await showMesh(fresh.mesh);
   if (!fresh.mesh && !busy) viewer.show([]);

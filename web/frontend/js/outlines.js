@@ -1,6 +1,6 @@
 // Finding outlines: live preview for a threshold, choosing what to keep, tracing in the worker.
 
-import { ask, command, say, send, unit } from "./talk.js";
+import { ask, command, isOpen, say, send, unit } from "./talk.js";
 import { shape } from "./board.js";
 import { followDrag } from "./gestures.js";
 import { tell } from "./tray.js";
@@ -201,7 +201,7 @@ export function startOutlines({ board, tray, hasScale, pose, traces }) {
   }
 
   async function follow() {
-    while (task && ["waiting", "running"].includes(task.status)) {
+    while (isOpen(task)) {
       progress.textContent = `Tracing at full resolution, ${Math.round(task.progress * 100)} %, ${task.seconds} s …`;
       task = await ask(`work/${task.task}`);
     }

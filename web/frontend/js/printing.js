@@ -1,8 +1,7 @@
 // What a simulated printer takes for the part, and its layers one by one.
 
-import { address, send } from "./talk.js";
+import { address, isOpen, send } from "./talk.js";
 
-const OPEN = ["waiting", "running"];
 const AGAIN_MS = 150;
 const ROOM = 0.06;
 const note = /** @type {HTMLElement} */ (document.getElementById("print-note"));
@@ -12,8 +11,10 @@ const svg = /** @type {SVGSVGElement} */ (/** @type {unknown} */ (document.getEl
 let layers = [];
 let asked = 0;
 
-const time = (seconds) =>
-  `${Math.floor(seconds / 3600)} h ${String(Math.round((seconds % 3600) / 60)).padStart(2, "0")} min`;
+function time(seconds) {
+  const minutes = Math.round(seconds / 60);
+  return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
+}
 
 function draw() {
   const at = Number(slider.value);
@@ -38,7 +39,7 @@ export async function printAgain() {
   const mine = ++asked;
   const { work, told } = await send("release/print", {}).catch((problem) => ({ work: { problem: problem.message } }));
   if (mine !== asked) return;
-  if (work && OPEN.includes(work.status)) return void setTimeout(() => mine === asked && printAgain(), AGAIN_MS);
+  if (isOpen(work)) return void setTimeout(() => mine === asked && printAgain(), AGAIN_MS);
   out.hidden = !told;
   note.textContent = told ? "" : work?.problem || "There is no body to print yet.";
   if (!told) return;

@@ -3,9 +3,8 @@
 import { fetchFile, written } from "./files.js";
 import { printAgain, startPrinter } from "./printing.js";
 import { startPlain } from "./resting.js";
-import { command, mayChange, say, send, unit } from "./talk.js";
+import { command, isOpen, mayChange, say, send, unit } from "./talk.js";
 
-const OPEN = ["waiting", "running"];
 const AGAIN_MS = 100;
 let own = false;
 startPlain(() => own);
@@ -43,7 +42,7 @@ const told = /** @type {HTMLElement} */ (document.getElementById("allowed"));
 /** What the files have otherwise than the design, in words. */
 async function tellChanges() {
   const { work, told: words } = await send("release/allowed", {});
-  if (work && OPEN.includes(work.status)) return void setTimeout(tellChanges, AGAIN_MS);
+  if (isOpen(work)) return void setTimeout(tellChanges, AGAIN_MS);
   told.textContent =
     work?.problem ||
     (words.length

@@ -1,6 +1,6 @@
 // The Solid stage: the Build sheet and the turning view.
 
-import { address, command, mayChange, say, send, unit, version } from "./talk.js";
+import { address, command, isOpen, mayChange, say, send, unit, version } from "./talk.js";
 import { onChanged, onTyped, refresh, startPanel } from "./panel.js";
 import { startTray, tell } from "./tray.js";
 import { shape } from "./board.js";
@@ -81,7 +81,7 @@ async function load() {
       if (focus) sentence.form.querySelector(`[data-blank="${focus}"]`)?.focus();
     });
   }
-  const busy = fresh.work && ["waiting", "running"].includes(fresh.work.status);
+  const busy = isOpen(fresh.work);
   document.getElementById("working").textContent = busy ? `building, ${fresh.work.seconds} s …` : "";
   if (fresh.work?.status === "failed") say(fresh.work.problem, true);
   if (fresh.mesh && fresh.mesh !== shownMesh) await showMesh(fresh.mesh);
@@ -123,8 +123,7 @@ async function preview(sent) {
     await showMesh(told.mesh);
     fitIfNeeded();
   }
-  if (told.work && ["waiting", "running"].includes(told.work.status))
-    setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
+  if (isOpen(told.work)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent));
   else limit(sent);
 }
 
@@ -142,7 +141,7 @@ async function limit(sent) {
   let told = null;
   do {
     told = await send("solid/preview", { ...sent, blanks, until, unit, version: version() }).catch(() => null);
-  } while (told?.work && ["waiting", "running"].includes(told.work.status) && limitOf === edges);
+  } while (isOpen(told?.work) && limitOf === edges);
   if (limitOf === edges && sentence.isOpen && told?.works?.[size])
     sentence.hint(`Up to ${told.works[size]} works for these edges.`);
 }

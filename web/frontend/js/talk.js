@@ -144,3 +144,6 @@ export function history(way) {
   queue = queue.then(run, run);
   return queue;
 }
+
+/** Whether a worker is not done with some work yet. @param {any} work */
+export const isOpen = (work) => ["waiting", "running"].includes(work?.status);

@@ -33,7 +33,7 @@ from nomogon_core.trace.outlines import (
 from nomogon_core.trace.symmetry import find_axis
 from nomogon_core.trace.things import light_without_cards, thing_of
 from stages.overviews import refresh_summary, view_of
-from stages.requests import number_from, sent_by
+from stages.requests import number_from, sent_by, uploaded
 from store import making, pictures
 from store.access import job_for, may_change
 from store.working import here_for, work_on
@@ -331,9 +331,7 @@ def read_caliper(request, job_id):
 def add_picture(request, job_id):
     """Another picture dropped or pasted onto the Board."""
     job = job_for(request, job_id, change=True)
-    upload = request.FILES.get("picture")
-    if upload is None:
-        raise InputError("No picture came; drop it again.")
+    upload = uploaded(request, "picture")
     dpi, page_number = (request.POST.get(name, "") or fallback for name, fallback in (("dpi", "300"), ("page", "1")))
     data, facts = making.read_picture(upload.read(), upload.name, dpi=dpi, page=page_number)
     done = making.add_picture(job, request.user, data, facts)

@@ -37,10 +37,10 @@ MEDIA_TYPES = {
 }
 LAID = ("stl", "3mf")
 LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
-READY = "Every body is one closed, valid solid. Every file below is written anew from the exact shape."
+READY = "Every body is one closed, valid solid. Every file below is written anew from it."
 FILES = (
     {"kind": "zip", "title": "All files", "for": "in one zip, with a report in plain words", "chord": True},
-    {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact"},
+    {"kind": "step", "title": "STEP", "for": "other CAD systems, machining", "true": "exact, without meshes"},
     {"kind": "stl", "title": "STL", "for": "printing", "chord": True},
     {"kind": "3mf", "title": "3MF", "for": "printing, with names and colours of bodies", "chord": True},
     {"kind": "glb", "title": "GLB", "for": "looking at, with names and colours of bodies", "chord": True},

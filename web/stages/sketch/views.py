@@ -17,7 +17,7 @@ from nomogon_core.sketch.solve import Grab
 from nomogon_core.sketch.underhand import stick
 from nomogon_core.trace.following import follow_edge
 from stages.declared import part_of
-from stages.requests import number_from, sent_by, unit_of
+from stages.requests import number_from, sent_by, unit_of, uploaded
 from stages.sketch.boards import behind, sketch_board
 from store import pictures
 from store.access import job_for
@@ -80,9 +80,7 @@ def preview(request, job_id):
 def drawing(request, job_id):
     """The curves of a file, kept until a sentence puts them into the sketch."""
     job = job_for(request, job_id, change=True)
-    upload = request.FILES.get("drawing")
-    if upload is None:
-        raise InputError("No file came; choose it again.")
+    upload = uploaded(request, "drawing")
     data, told = outside.read(readers.outlines, upload.read(), upload.name)
     unit = unit_of(request)
     # With all its digits, so that a drawing put in as it is has a factor of one.

@@ -17,7 +17,7 @@ from nomogon_core.solid.measured import DIMENSIONS
 from nomogon_core.solid.planes import BASE
 from stages.overviews import view_of
 from stages.reference.underlays import faces_in_words, laid_pictures, on_the_solid
-from stages.requests import sent_by, unit_of
+from stages.requests import sent_by, unit_of, uploaded
 from stages.solid import sentences
 from stages.solid.sheet import sheet_context
 from store.access import job_for
@@ -91,9 +91,7 @@ def _drawn(document, name, one, result):
 def bring(request, job_id):
     """A mesh that somebody else made, kept until a sentence brings it in; what is told of it."""
     job = job_for(request, job_id, change=True)
-    upload = request.FILES.get("mesh")
-    if upload is None:
-        raise InputError("No file came; choose it again.")
+    upload = uploaded(request, "mesh")
     data, told = outside.read(readers.mesh, upload.read(), upload.name)
     size = " × ".join(f"{value:.2f}" for value in told["size"])
     unit = "mm" if told["says_unit"] else "of its own unit"

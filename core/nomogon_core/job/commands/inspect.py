@@ -8,7 +8,7 @@ from typing import Any
 
 from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
 from nomogon_core.errors import InputError
-from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, PRINTER, WHOLE, making_of
+from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, OF_PRINTING, PRINTER, WHOLE, making_of
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.schema import MANY
 from nomogon_core.quantity.expression import ANGLE, evaluate
@@ -88,7 +88,7 @@ def set_printer(document: dict[str, Any], *, name: str, text: str, unit: str = "
     value = _number(setting, PRINTED[name], text, unit)
     if name in WHOLE and value != int(value):
         raise InputError(f"{PRINTED[name]} is a whole number; {text!r} came.")
-    way = "printing" if name in ("layer", "nozzle") else "printer"
+    way = "printing" if name in OF_PRINTING else "printer"
     document["making"].setdefault("numbers", {}).setdefault(way, {})[name] = round(value, 9)
     return f"{PRINTED[name]} set to {value:g} {setting.unit}".rstrip()
 
