@@ -15,7 +15,8 @@ from nomogon_core.exchange import release
 from nomogon_core.exchange.dimensioned import BLOCK, EDGE, SCALES, SHEETS, laid_out, wanted
 from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.sketch.dimensions import new_dimension
-from nomogon_core.sketch.edit import add_constraint
+from nomogon_core.sketch.edit import add_constraint, add_line
+from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph
 
 
@@ -55,6 +56,15 @@ class Layout(unittest.TestCase):
         self.assertAlmostEqual(front.origin[0], plan.origin[0], msg="first angle: the view from above stands under")
         self.assertAlmostEqual(front.origin[1], side.origin[1])
         self.assertLess(side.origin[0], front.origin[0])
+
+    def test_a_dimension_of_another_stretch_takes_nothing_away(self):
+        """A length of 15 mm elsewhere does not say where the hole at 15 mm is."""
+        sketch = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4), hole(15, 20, 5))
+        for places in (((40, 30), (55, 30)), ((0, 30), (15, 30))):
+            more, line = add_line(sketch, *places, construction=True)
+            more, _ = add_constraint(more, new_dimension(more, "distance", (line,)))
+            told = texts(layout_of(sheet_of(more, [block(more, 6.0, regions=[find_regions(sketch)[0].name])])), "Plan")
+            self.assertEqual(told.count("15.00"), 2 if places[0][0] else 1)
 
     def test_no_text_lies_on_another_or_out_of_the_frame(self):
         random = np.random.default_rng(20)

@@ -62,6 +62,21 @@ class Reading(unittest.TestCase):
         self.assertAlmostEqual(facts.volume_mm3, 2 * 25.4**3, places=2)
         np.testing.assert_allclose(np.array(facts.box) / 25.4, [(-0.5, 9, 0.75), (3.5, 11, 1.25)], atol=1e-6)
 
+    def test_a_mirrored_object_of_a_3mf_is_not_inside_out(self):
+        wrapper = lib3mf.get_wrapper()
+        model, box = wrapper.CreateModel(), trimesh.creation.box((1, 2, 3))
+        item = model.AddMeshObject()
+        item.SetGeometry(
+            (lib3mf.Position * 8).from_buffer_copy(box.vertices.astype(np.float32).tobytes()),
+            (lib3mf.Triangle * 12).from_buffer_copy(box.faces.astype(np.uint32).tobytes()),
+        )
+        model.AddBuildItem(item, wrapper.GetIdentityTransform())
+        mirrored = wrapper.GetTranslationTransform(5.0, 0.0, 0.0)
+        mirrored.Fields[0][0] = -1.0
+        model.AddBuildItem(item, mirrored)
+        facts = meshes.facts_of(read_mesh(bytes(model.QueryWriter("3mf").WriteToBuffer()), "two.3mf").mesh)
+        self.assertEqual((facts.solids, round(facts.volume_mm3, 6)), (2, 12.0))
+
     def test_what_is_safe_is_mended_and_said(self):
         whole = disc()
         faces = whole.faces

@@ -30,7 +30,7 @@ BINDING, EDGE, BLOCK = 20.0, 10.0, 34.0
 ROOM, LEADER, FIRST_ROW, ROW, NAME_ROOM = 8.0, 8.0, 9.0, 7.0, 5.0
 LETTER, LETTER_WIDE = 3.5, 0.62
 GAP, BEYOND, ARROW = 1.0, 1.5, 2.6
-MOST_IN_A_VIEW, MOST_PLACED, SAME_MM, STRAIGHT = 40, 6, 5e-3, 1e-6
+MOST_IN_A_VIEW, MOST_PLACED, SAME_MM, STRAIGHT, LEAST_SHOWN = 120, 6, 5e-3, 1e-6, 5e-3
 DIRECTIONS, REACHES = 16, (7.0, 11.0, 16.0, 22.0, 30.0, 40.0)
 DIMENSIONED = ("distance", "across", "up", "radius", "diameter")
 
@@ -129,7 +129,8 @@ def _of_sketch(sketch, shift):
         if item.kind not in DIMENSIONED or item.against:
             continue
         where, value = anchor(sketch, item), format_length(item.value)
-        error = f" ±{format_length(item.u95)}" if item.u95 else ""
+        digits = 2 if (item.u95 or 0.0) >= LEAST_SHOWN else 3  # never ±0.00
+        error = f" ±{format_length(item.u95, digits=digits)}" if item.u95 else ""
         if where["shape"] == "round":
             sign = "R" if item.kind == "radius" else "Ø"
             text = f"{sign}{value}{error}" if item.driving else f"({sign}{value})"
@@ -173,8 +174,11 @@ def _overall(view, name, there):
 
 
 def _says(other, one):
-    along = isinstance(other, Straight) and abs(abs(np.dot(other.way, one.way)) - 1) < STRAIGHT
-    return along and abs(other.length - one.length) < SAME_MM
+    """Whether a dimension is of the same stretch as another: as long, and from the same place on along it."""
+    if not isinstance(other, Straight) or abs(abs(np.dot(other.way, one.way)) - 1) > STRAIGHT:
+        return False
+    stretches = [sorted(float(np.dot(end, one.way)) for end in (told.first, told.second)) for told in (other, one)]
+    return bool(np.abs(np.subtract(*stretches)).max() < SAME_MM)
 
 
 def _bounds(view):

@@ -92,7 +92,8 @@ def _threemf(data):
             places = np.array([one.Coordinates for one in part.GetVertices()], float).reshape(-1, 3)
             corners = np.array([one.Indices for one in part.GetTriangleIndices()], np.int64).reshape(-1, 3)
             vertices.append((places @ matrix[:3] + matrix[3]) * scale)
-            triangles.append(corners + count)
+            mirrored = np.linalg.det(matrix[:3]) < 0
+            triangles.append((corners[:, ::-1] if mirrored else corners) + count)
             count += len(places)
             if count > 3 * MOST_TRIANGLES:
                 raise ValueError("it holds too much")
