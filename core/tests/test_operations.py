@@ -447,6 +447,61 @@ class Edges(unittest.TestCase):
         self.assertAlmostEqual(body.facts.volume_mm3, math.pi * (15**2 * 10 - 13**2 * 8), places=5)
 
 
+class Cap(unittest.TestCase):
+    """Openings closed: the volume that they lose is that of a prism, or of the frustum where they widen inward."""
+
+    def capped(self, sketch, before, rims, thickness, **more):
+        blanks = {"edges": {"body": "Plate", "names": rims}, "thickness": thickness, "result": "add"} | more
+        return built(sketch, *before, step("op9", "cap", **blanks))
+
+    def test_the_mouth_of_a_hollow_body_stays_the_face_that_it_was(self):
+        sketch = drawn(BOX)
+        before = [block(sketch), step("op2", "hollow", faces={"body": "Plate", "names": ["op1.top"]}, wall=1.5)]
+        hollow = built(sketch, *before)["Plate"]
+        rim = next(
+            name for edge, name in naming.edge_names(hollow.shape, hollow.names)
+            if kernel.opening_at(hollow.shape, edge) is not None
+        )  # fmt: skip
+        closed = self.capped(sketch, before, [rim], 2.0)["Plate"]
+        self.assertAlmostEqual(closed.facts.volume_mm3, hollow.facts.volume_mm3 + 37 * 17 * 2, places=6)
+        self.assertIn("op1.top", {closed.names.get(face) for face in kernel.faces_of(closed.shape)})
+        lid = self.capped(sketch, before, [rim], 2.0, result="new", body="Lid")["Lid"]
+        self.assertAlmostEqual(lid.facts.volume_mm3, 37 * 17 * 2, places=6)
+
+    def test_an_opening_that_widens_inward_is_filled(self):
+        sketch = drawn(BOX, hole(20, 10, 6))
+        disc = next(region.name for region in find_regions(sketch) if len(region.loops()[0]) == 1)
+        cone = step("op2", "extrude", regions={"sketch": "s1", "names": [disc]}, extent="by", length=10.0, way="up",
+                    draft=math.radians(10), result="cut", body="Plate")  # fmt: skip
+        before = [block(sketch, regions=all_of(sketch)), cone]
+        holed = built(sketch, *before)["Plate"]
+        narrow = next(
+            name for edge, name in naming.edge_names(holed.shape, holed.names) if "op1.top" in name and "op2" in name
+        )
+        closed = self.capped(sketch, before, [narrow], 4.0)["Plate"]
+        small = 3 - 10 * math.tan(math.radians(10))
+        large = small + 4 * math.tan(math.radians(10))
+        frustum = math.pi * 4 / 3 * (small**2 + small * large + large**2)
+        self.assertAlmostEqual(closed.facts.volume_mm3, holed.facts.volume_mm3 + frustum, places=5)
+        self.assertTrue(closed.facts.valid and closed.facts.solids == 1)
+
+    def test_two_at_once_and_what_is_no_rim(self):
+        sketch = drawn(BOX, hole(10, 10, 6), hole(30, 10, 4))
+        before = [block(sketch, regions=[max(find_regions(sketch), key=lambda one: one.area).name])]
+        holed = built(sketch, *before)["Plate"]
+        rims = [
+            name for edge, name in naming.edge_names(holed.shape, holed.names)
+            if kernel.is_circular(edge) and "op1.top" in name
+        ]  # fmt: skip
+        closed = self.capped(sketch, before, rims, 2.5)["Plate"]
+        self.assertAlmostEqual(closed.facts.volume_mm3, holed.facts.volume_mm3 + math.pi * (9 + 4) * 2.5, places=6)
+        outer = [
+            name for _, name in naming.edge_names(holed.shape, holed.names) if "op1.top" in name and name not in rims
+        ][0]
+        wrong = step("op9", "cap", edges={"body": "Plate", "names": [outer]}, thickness=1.0, result="add")
+        self.assertIn("not the rim of an opening", problem_of(sketch, *before, wrong))
+
+
 class Cusps(unittest.TestCase):
     """Two rounded plates that touch where their outlines run on smoothly: the kernel would never end there."""
 

@@ -85,7 +85,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, closed_area, ends
 from nomogon_core.solid.facts import Facts
-from nomogon_core.solid.planes import PLAN
+from nomogon_core.solid.planes import PLAN, frame_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -714,6 +714,46 @@ def faces_along(shape: TopoDS_Shape, edge: TopoDS_Edge) -> list[TopoDS_Face]:
     curve = BRepAdaptor_Curve(edge)
     middle = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2).Coord()
     return [face for face in faces_of(shape) if distance_between(face, middle) < TOUCHING_MM]
+
+
+@attrs.frozen
+class Rim:
+    """Where an opening of a body meets a flat face: the face, the edges around the opening as a wire, the area inside
+    them as a face, and its frame, whose origin lies on the wire."""
+
+    face: TopoDS_Face
+    wire: TopoDS_Wire
+    inside: TopoDS_Face
+    frame: Frame
+
+
+def opening_at(shape: TopoDS_Shape, edge: TopoDS_Edge) -> Rim | None:
+    """The opening in a flat face of a shape that an edge runs around; None where there is none."""
+    for face in faces_along(shape, edge):
+        plane = plane_of(face)
+        if plane is None:
+            continue
+        outer = BRepTools.OuterWire_s(face)
+        for wire in map(TopoDS.Wire, parts_of(face, TopAbs_WIRE)):
+            if wire.IsSame(outer) or not any(edge.IsSame(one) for one in parts_of(wire, TopAbs_EDGE)):
+                continue
+            point, normal = plane
+            inside = BRepBuilderAPI_MakeFace(
+                gp_Pln(gp_Pnt(*point), gp_Dir(*normal)), TopoDS.Wire(wire.Reversed()), True
+            )
+            if inside.IsDone() and BRepCheck_Analyzer(inside.Face()).IsValid():
+                start = tuple(edge_points(edge, 1.0)[0].tolist())
+                return Rim(face, wire, inside.Face(), attrs.evolve(frame_of(point, normal), origin=start))
+    return None
+
+
+def prism_along(face: TopoDS_Face, way: tuple) -> TopoDS_Shape:
+    """The prism over a face along a vector, millimetres."""
+    return BRepPrimAPI_MakePrism(face, gp_Vec(*way), True).Shape()
+
+
+def solids_of(shape: TopoDS_Shape) -> list[TopoDS_Shape]:
+    return parts_of(shape, TopAbs_SOLID)
 
 
 def vertex_at(place: tuple[float, float, float]) -> TopoDS_Vertex:
