@@ -16,7 +16,7 @@ from nomogon_core.job.document import new_document
 from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import graph, keeping, kernel, naming, planes
+from nomogon_core.solid import graph, keeping, kernel, meshes, naming, planes
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
@@ -445,6 +445,46 @@ class Edges(unittest.TestCase):
         open_top = {"body": "Plate", "names": ["op1.top"]}
         body = built(sketch, block(sketch), step("op2", "hollow", faces=open_top, wall=2.0))["Plate"]
         self.assertAlmostEqual(body.facts.volume_mm3, math.pi * (15**2 * 10 - 13**2 * 8), places=5)
+
+
+class FirstPicture(unittest.TestCase):
+    """What is shown while a long operation is still being made."""
+
+    def test_a_leaning_relief_is_seen_as_a_mesh_before_it_is_there(self):
+        sketch = drawn(rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [4.0] * 4), hole(20, 10, 8))
+        regions = sorted(find_regions(sketch), key=lambda one: one.area)
+        relief = step("op1", "relief", regions={"sketch": "s1", "names": [regions[1].name]}, height=2.0,
+                      regions_second={"sketch": "s1", "names": [regions[0].name]}, height_second=3.0,
+                      draft=math.radians(5), result="new", body="Plate")  # fmt: skip
+        events = []
+
+        class Onlooker:
+            def at(self, share):
+                events.append(share)
+
+            def seen(self, bodies):
+                events.append(bodies["Plate"])
+
+        told = graph.run(sheet_of(sketch, [relief]), onlooker=Onlooker())
+        self.assertEqual(told.steps[-1].problem, "")
+        first, exact = events[-1], told.bodies["Plate"]
+        self.assertIsNotNone(first.mesh)
+        self.assertIsNone(exact.mesh)
+        self.assertAlmostEqual(first.facts.volume_mm3 / exact.facts.volume_mm3, 1, delta=5e-3)
+        for one, other in zip(np.ravel(first.facts.box), np.ravel(exact.facts.box)):
+            self.assertAlmostEqual(one, other, delta=0.06)
+
+    def test_a_frustum_of_a_square_with_a_square_hole_by_its_formula(self):
+        outer = np.array([(0, 0), (20, 0), (20, 20), (0, 20)], float)
+        inner = np.array([(5, 5), (5, 15), (15, 15), (15, 5)], float)
+        mesh = meshes.frustum([outer, inner], 3.0, 0.5)
+
+        def pyramid(top, foot):
+            return 3.0 / 3 * (top**2 + top * foot + foot**2)
+
+        facts = meshes.facts_of(mesh)
+        self.assertTrue(facts.valid)
+        self.assertAlmostEqual(facts.volume_mm3, pyramid(20, 21) - pyramid(10, 9), places=9)
 
 
 class Cap(unittest.TestCase):

@@ -26,7 +26,7 @@ def answer(value):
     return value
 
 
-def rebuild_that_crashes(document, shared, count=None):
+def rebuild_that_crashes(document, shared, count=None, files=None, progress=None):
     """Like a rebuild whose third operation stops the kernel."""
     steps = document["steps"][:count]
     if len([step for step in steps if step in document["operations"]]) >= 3:

@@ -102,6 +102,23 @@ class Tasks(JobCase):
         self.client.force_login(self.mt)
         self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{task.digest}").status_code, 404)
 
+    def test_a_first_picture_is_there_while_the_work_goes_on_and_makes_room_for_the_whole(self):
+        task = self.submitted()
+        claimed = queue.claim("w1")
+        queue.show(claimed, b"early", "e" * 64)
+        asked = self.post("solid/build", {}).json()
+        self.assertEqual((asked["mesh"], asked["work"]["first"]), (None, "e" * 64))
+        early = self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{'e' * 64}")
+        self.assertEqual(early.content, b"early")
+        tasks.run(claimed)
+        task.refresh_from_db()
+        self.assertGreater(len(task.output.data), 1000)
+        self.assertEqual(self.post("solid/build", {}).json()["work"]["first"], "")
+        self.assertEqual(self.client.get(f"/jobs/{self.job.pk}/solid/mesh/{'e' * 64}").status_code, 404)
+        queue.show(claimed, b"late", "f" * 64)
+        task.refresh_from_db()
+        self.assertNotEqual(task.digest, "f" * 64, "what has ended is not drawn over")
+
     def test_what_took_its_time_is_shared_and_of_each_step_the_newest(self):
         self.finished(self.submitted())
         shapes = Shape.objects.filter(job=self.job)

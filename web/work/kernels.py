@@ -28,6 +28,7 @@ from nomogon_core.solid.measuring import measured
 from work.shapes import Files, Shapes
 
 _CACHE = graph.Cache()
+FIRST = ".first"
 NOTHING = {"steps": [], "bodies": {}, "faces": [], "frames": {}, "sketches": {}, "measures": {}}
 
 
@@ -36,16 +37,33 @@ def _cache(shared):
     return _CACHE.sharing(Shapes(*shared) if shared else None)
 
 
-def rebuild_job(document, shared=None, count=None, files=None):
+class _Onlooker:
+    """Leaves how far a rebuild is, and the packed mesh of what is there already, in files for the process that waits.
+
+    Args:
+        progress: path of the one; that of the other ends in :data:`FIRST`.
+    """
+
+    def __init__(self, progress):
+        self.at, self.picture = _teller(progress), Path(progress + FIRST)
+
+    def seen(self, bodies):
+        half = self.picture.with_suffix(".half")
+        half.write_bytes(display.pack(bodies, coarse=True))
+        half.replace(self.picture)
+
+
+def rebuild_job(document, shared=None, count=None, files=None, progress=None):
     """Steps, facts of the bodies, frames of planes and faces, and the packed mesh of the first ``count`` steps of a
     Build sheet.
 
     Args:
         shared: see :func:`work.shapes.shared_by`; None shares nothing.
         files: where meshes are kept that it brings in; None asks the database that is shared.
+        progress: path of a file that is told how far it is, see :class:`_Onlooker`; or None.
     """
     sheet = _sheet(document, shared, files)
-    built = graph.run(sheet, _cache(shared), count)
+    built = graph.run(sheet, _cache(shared), count, _Onlooker(progress) if progress else None)
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
         "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},

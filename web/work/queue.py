@@ -65,13 +65,24 @@ def give_back(holder):
         announce(ASKED)
 
 
+def _held(task):
+    """The row of a task, while this worker has it."""
+    return Task.objects.filter(pk=task.pk, status=Task.RUNNING, holder=task.holder, attempt=task.attempt)
+
+
+@transaction.atomic
+def show(task, data, digest):
+    """A first picture of what a task is still making, for those who wait for it."""
+    if _held(task).update(digest=digest):
+        Output.objects.update_or_create(task_id=task.pk, defaults={"data": data})
+
+
 @transaction.atomic
 def finish(task, data=None, **outcome):
     """Write down what came of a task, unless it was cancelled or another worker has it by now; whether it was."""
-    mine = Task.objects.filter(pk=task.pk, status=Task.RUNNING, holder=task.holder, attempt=task.attempt)
-    if not mine.update(finished=timezone.now(), arguments={}, **outcome):
+    if not _held(task).update(finished=timezone.now(), arguments={}, **outcome):
         return False
     if data is not None:
-        Output.objects.create(task_id=task.pk, data=data)
+        Output.objects.update_or_create(task_id=task.pk, defaults={"data": data})
     announce(ENDED, str(task.pk))
     return True

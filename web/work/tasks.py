@@ -35,7 +35,7 @@ def _call(task, progress):
     """Function and arguments of a task; ``progress`` is a file that the work writes its share 0..1 into."""
     arguments = task.arguments
     if task.kind == "rebuild":
-        return kernels.rebuild_job, [arguments["document"], shared_by(task.job_id)]
+        return kernels.rebuild_job, [arguments["document"], shared_by(task.job_id), None, None, progress]
     if task.kind == "edge":
         picked = [arguments[name] for name in ("sketch", "body", "edge")]
         return kernels.edge_in_sketch, [arguments["document"], shared_by(task.job_id), *picked]
@@ -126,7 +126,13 @@ def _outcome(task, progress):
     """What a task ended with: fields of its row, and bytes or None."""
     outcome, data, seconds = {"status": Task.FAILED}, None, TIME_LIMITS_S[task.kind]
 
+    picture = Path(f"{progress}{kernels.FIRST}")
+
     def watch():
+        if picture.exists():
+            early = picture.read_bytes()
+            picture.unlink()
+            queue.show(task, early, hashlib.sha256(early).hexdigest())
         text = progress.read_text() if progress.exists() else ""
         if text:
             Task.objects.filter(pk=task.pk).update(progress=float(text))

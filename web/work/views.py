@@ -18,6 +18,7 @@ def as_json(task):
         "status": task.status,
         "problem": task.problem,
         "progress": task.progress,
+        "first": task.digest if task.status == Task.RUNNING else "",
         "seconds": round((task.finished.timestamp() if task.finished else time.time()) - task.created.timestamp(), 1),
     }
 

@@ -11,6 +11,7 @@ from OCP.gp import gp_Trsf
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.errors import InputError, OperationError, SketchError
+from nomogon_core.geometry.curves import outline_points
 from nomogon_core.sketch.chains import as_run, chains
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
@@ -21,6 +22,8 @@ from nomogon_core.solid.kernel import ShapeMap
 from nomogon_core.solid.sentence import Edges, Faces
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from nomogon_core.sentence import Declaration
     from nomogon_core.sketch.model import Sketch
     from nomogon_core.sketch.regions import Region
@@ -31,6 +34,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import Files
 
 
+FIRST_CHORD_MM = 0.05
 JOB_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
@@ -92,8 +96,10 @@ class DrawnSketch:
 class State:
     """The sketches and bodies at a step."""
 
-    def __init__(self, titles: dict[str, str], files: Files | None = None) -> None:
-        self.titles, self.files = titles, files
+    def __init__(
+        self, titles: dict[str, str], files: Files | None = None, shown: Callable[[dict[str, Body]], None] | None = None
+    ) -> None:
+        self.titles, self.files, self.shown = titles, files, shown
         self.sketches, self.planes, self.bodies = {}, {}, {}
         self.operations: dict[str, tuple[Declaration, dict[str, Any]]] = {}
         self.not_made = set()
@@ -531,6 +537,29 @@ class Ask:
         if mode == "new" or (mode == "add" and name not in self.state.bodies):
             return {name: self._new(name, tools, names)}
         return {name: self._combined(mode, self.state.body(name), tools, names)}
+
+    def first_picture(self, mode: str, blank: str, parts: Callable[[], list[Mesh]]) -> None:
+        """Show what some parts, made only for that, will come to as a mesh, before the kernel has taken its time;
+        nothing where nobody looks on, or they do not close as meshes."""
+        if self.state.shown is None:
+            return
+        name = self.filled[blank]
+        title = self.state.titles.get(name, name)
+        try:
+            first, *others = parts()
+            if mode == "new" or (mode == "add" and name not in self.state.bodies):
+                body = made.of_mesh(name, title, meshes.combined("add", first, others, title))
+            else:
+                body = self._combined_meshes(mode, self.state.body(name), [first, *others])
+        except OperationError:
+            return
+        self.state.shown(self.state.bodies | {name: body})
+
+    def frustum(self, loops: list[list[tuple]], height: float, lean: float, frame: Frame) -> Mesh:
+        """A rough solid over loops at a height above a plane, that grows by ``lean`` millimetres down to it."""
+        around = [outline_points([curve for _, curve in loop], FIRST_CHORD_MM) for loop in loops]
+        columns = np.column_stack([frame.across, frame.up, frame.normal])
+        return meshes.frustum(around, height, lean).moved(columns, frame.origin)
 
     def _refuse_taken(self, name, title):
         if name in self.state.bodies:

@@ -18,12 +18,12 @@ from nomogon_core.solid import kernel, meshes, naming
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
-DISPLAY_CHORD_SHARE = 0.0006
+DISPLAY_CHORD_SHARE, COARSE = 0.0006, 4
 MESH_EDGE = "mesh"
 
 
-def pack(bodies: dict[str, Body]) -> bytes:
-    """Bytes of all bodies; see the module's layout."""
+def pack(bodies: dict[str, Body], *, coarse: bool = False) -> bytes:
+    """Bytes of all bodies; see the module's layout. ``coarse`` ones are made sooner, for a first picture."""
     arrays, listing, offset = [], [], 0
 
     def put(values, kind):
@@ -35,7 +35,7 @@ def pack(bodies: dict[str, Body]) -> bytes:
         return entry
 
     for body in bodies.values():
-        one = _of_mesh(body.mesh) if body.mesh is not None else _of_shape(body)
+        one = _of_mesh(body.mesh) if body.mesh is not None else _of_shape(body, COARSE if coarse else 1)
         listing.append(
             {
                 "name": body.name,
@@ -72,8 +72,8 @@ class _Seen:
     corners: list
 
 
-def _of_shape(body):
-    chord = max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
+def _of_shape(body, times):
+    chord = times * max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
     vertices, triangles, owners = kernel.triangulate(body.shape, chord)
     faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
     seamless = kernel.SmoothEdges(body.shape)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import attrs
 
@@ -30,8 +30,18 @@ if TYPE_CHECKING:
     from nomogon_core.solid.planes import Frame
     from nomogon_core.solid.sheet import BuildSheet
 
-CACHE_ENTRIES, WORTH_SHARING_S = 400, 0.015
+CACHE_ENTRIES, WORTH_SHARING_S, SHOWN_EVERY_S = 400, 0.015, 0.5
 NO_PLANE = "The plane of {} is lost: {}"
+
+
+class Onlooker(Protocol):
+    """Who is told how far a long run is."""
+
+    def at(self, share: float) -> None:
+        """Such a share of the steps is done."""
+
+    def seen(self, bodies: dict[str, Body]) -> None:
+        """The bodies as they are so far; some may be meshes that stand for what is still being made."""
 
 
 @attrs.frozen
@@ -88,7 +98,9 @@ class Cache:
         return value
 
 
-def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None) -> Built:
+def run(
+    sheet: BuildSheet, cache: Cache | None = None, until: int | None = None, onlooker: Onlooker | None = None
+) -> Built:
     """All bodies of a Build sheet and what came of each step.
 
     A failed step changes nothing and says why; the following ones go on from what stood before it.
@@ -96,11 +108,18 @@ def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None)
     Args:
         cache: results of earlier runs; None keeps none.
         until: how many steps to run; None runs all.
+        onlooker: is told how far it is, and sees the bodies now and then while it takes its time.
     """
     cache = cache if cache is not None else Cache()
-    state, told = State({name: item["name"] for name, item in sheet.bodies.items()}, sheet.files), []
-    frames = {}
-    for step in sheet.steps[:until]:
+    titles = {name: item["name"] for name, item in sheet.bodies.items()}
+    state, told, frames = State(titles, sheet.files, onlooker.seen if onlooker else None), [], {}
+    steps, seen = sheet.steps[:until], time.monotonic()
+    for number, step in enumerate(steps):
+        if onlooker is not None and number:
+            onlooker.at(number / len(steps))
+            if state.bodies and time.monotonic() - seen > SHOWN_EVERY_S:
+                onlooker.seen(state.bodies)
+                seen = time.monotonic()
         if isinstance(step, PlaneStep):
             told.append(_plane(step, state, frames))
         elif isinstance(step, SketchStep):
@@ -109,7 +128,7 @@ def run(sheet: BuildSheet, cache: Cache | None = None, until: int | None = None)
             told.append(_operation(step, state, sheet, cache))
     followers = {
         step.name: state.sketches[step.name].sketch
-        for step in sheet.steps[:until]
+        for step in steps
         if isinstance(step, SketchStep) and step.brought and isinstance(state.sketches.get(step.name), DrawnSketch)
     }
     return Built(state.bodies, tuple(told), frames, followers)

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 ROUND = "round"
 COPLANAR, SMOOTH = np.cos(np.radians([0.05, 30.0]))
 FLAT_SHARE, LEAST_FLAT, LEAST_FLAT_MM2 = 1e-5, 1e-3, 0.5
-JOINED_DIGITS, KEY = 7, 2**31
+JOINED_DIGITS, KEY, LEAST_MITRE = 7, 2**31, 0.1
 
 
 @attrs.frozen(eq=False)
@@ -183,6 +183,42 @@ def joined(vertices: np.ndarray, triangles: np.ndarray, labels: np.ndarray, name
     a, b, c = triangles.T
     kept = (a != b) & (b != c) & (a != c)
     return Mesh(there, triangles[kept], labels[kept], names)
+
+
+def frustum(loops: Sequence[np.ndarray], height: float, lean: float) -> Mesh:
+    """A solid between Plan and a height, whose outline is that of the loops at the top and grows downwards.
+
+    Args:
+        loops: (n, 2) points around the outline counter-clockwise, none twice, and around holes clockwise.
+        lean: by how much each side moves outward on its way down, millimetres.
+    """
+    import manifold3d as manifold
+
+    tops = [np.asarray(loop, float) for loop in loops]
+    feet = [_grown(loop, lean) for loop in tops]
+    count = sum(map(len, tops))
+    sides, begin = [], 0
+    for loop in tops:
+        here = np.arange(begin, begin + len(loop))
+        then = np.roll(here, -1)
+        sides += [np.column_stack([here, here + count, then]), np.column_stack([then, here + count, then + count])]
+        begin += len(loop)
+    top = np.asarray(manifold.triangulate(tops), np.int64)
+    bottom = np.asarray(manifold.triangulate(feet), np.int64)[:, ::-1] + count
+    triangles = np.vstack([*sides, top, bottom])
+    labels = np.repeat([0, 1, 2], [len(triangles) - len(top) - len(bottom), len(top), len(bottom)])
+    places = [np.column_stack([np.vstack(level), np.full(count, z)]) for level, z in ((tops, height), (feet, 0.0))]
+    return Mesh(np.vstack(places), triangles, labels, ("side", "top", "bottom"))
+
+
+def _grown(loop, lean):
+    """A loop with each side moved to its right, its corners mitred."""
+    along = np.roll(loop, -1, axis=0) - loop
+    along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+    after = np.column_stack([along[:, 1], -along[:, 0]])
+    before = np.roll(after, 1, axis=0)
+    share = np.maximum(1 + (before * after).sum(axis=1, keepdims=True), LEAST_MITRE)
+    return loop + lean * (before + after) / share
 
 
 def combined(mode: str, mesh: Mesh, others: Sequence[Mesh], title: str) -> Mesh:

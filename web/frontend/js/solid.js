@@ -82,9 +82,10 @@ async function load() {
     });
   }
   const busy = isOpen(fresh.work);
-  document.getElementById("working").textContent = busy ? `building, ${fresh.work.seconds} s …` : "";
+  document.getElementById("working").textContent = busy ? howFar(fresh.work) : "";
   if (fresh.work?.status === "failed") say(fresh.work.problem, true);
-  if (fresh.mesh && fresh.mesh !== shownMesh) await showMesh(fresh.mesh);
+  const mesh = fresh.mesh || fresh.work?.first;
+  if (mesh && mesh !== shownMesh) await showMesh(mesh);
   if (!fresh.mesh && !busy) {
     viewer.show([]);
     shownMesh = null;
@@ -95,6 +96,12 @@ async function load() {
   drawOverlay();
   if (busy) setTimeout(load, 20);
   else refresh();
+}
+
+/** @param {any} work */
+function howFar({ progress, seconds, first }) {
+  const share = progress ? ` ${Math.round(progress * 100)} %,` : "";
+  return `building,${share} ${seconds} s …${first ? " What you see is a first picture." : ""}`;
 }
 
 const looks = () =>
@@ -118,9 +125,10 @@ async function preview(sent) {
   }));
   if (mine !== asked || !sentence.isOpen) return;
   sentence.problem(told.problem ?? "");
-  element.classList.toggle("trying", Boolean(told.mesh));
-  if (told.mesh && told.mesh !== shownMesh) {
-    await showMesh(told.mesh);
+  const mesh = told.mesh || told.work?.first;
+  element.classList.toggle("trying", Boolean(mesh));
+  if (mesh && mesh !== shownMesh) {
+    await showMesh(mesh);
     fitIfNeeded();
   }
   if (isOpen(told.work)) setTimeout(() => sentence.isOpen && mine === asked && preview(sent));

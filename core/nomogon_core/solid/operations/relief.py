@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
@@ -21,7 +22,7 @@ SAME_VOLUME = 1e-6
 def build(ask: Ask) -> dict[str, Body]:
     frame, areas = _areas(ask)
     if ask.choice("draft"):
-        tools, names = _leaning(ask, areas)
+        tools, names = _leaning(ask, frame, areas)
     else:
         tools, names = [], ask.no_names()
         shape = ask.kernel.stepped([(loops, height) for loops, height, _ in areas])
@@ -62,23 +63,22 @@ def _areas(ask):
     return frame, areas
 
 
-def _leaning(ask, areas):
+def _leaning(ask, frame, areas):
     """Each area as a solid whose sides lean outward going down, put together from the highest."""
-    angle, whole, names = ask.number("draft"), None, ask.no_names()
+    angle, solids, names = ask.number("draft"), [], ask.no_names()
+    ask.first_picture(
+        ask.choice("result"),
+        "body",
+        lambda: [ask.frustum(loops, height, height * math.tan(angle), frame) for loops, height, _ in areas],
+    )
     for loops, height, called in sorted(areas, key=lambda area: -area[1]):
-        parts = [
-            ask.kernel.drafted_loop(loop, height, 0.0, -angle if index == 0 else angle)
-            for index, loop in enumerate(loops)
-        ]
-        if any(part[0] is None for part in parts):
+        solid = ask.leaning_prism(loops, 0.0, height, -angle, names, ("side", "bottom", f"top({called})"), up=False)
+        if solid is None:
             raise OperationError("The sides cannot lean that much; type a smaller draft.")
-        for _, sides, ends in parts:
-            for side, curve in sides:
-                names.put(side, ask.called(f"side({curve})"))
-            names.put(ends[0], ask.called(f"top({called})"))
-            names.put(ends[1], ask.called("bottom"))
-        solid = ask.cut_out([part[0] for part in parts], names)
-        whole = solid if whole is None else ask.joined(whole, solid, names)
+        solids.append(solid)
+    whole = solids[0]
+    for solid in solids[1:]:
+        whole = ask.joined(whole, solid, names)
     return [whole], names
 
 
