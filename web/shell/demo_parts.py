@@ -173,7 +173,9 @@ def drive_cam(user):
         **{"from": "plane"},
         body=demo.body(),
     )
-    demo.add("repeat", operations={"operations": [screw]}, way="ring", about="z", count="6", spread="full")
+    ring = demo.add("repeat", operations={"operations": [screw]}, way="ring", about="z", count="6", spread="full")
+    for step in (screw, ring):
+        demo.do("group.join", step=step, title="Screw circle")
     demo.add("chamfer", edges={"body": demo.body(), "rule": {"at": "top"}}, distance="1 mm", how="equal")
     demo.do("body.set", name=demo.body(), field="material", text="steel")
     return demo.build()

@@ -237,7 +237,7 @@ class Building(BrowserCase):
     def point_at(self, page, blank, words):
         """Takes what the keyboard finds under a name."""
         blank.focus()
-        for _ in range(6):
+        for _ in range(40):
             page.keyboard.press("ArrowDown")
             if words in page.locator("#prompt").inner_text():
                 break
@@ -359,7 +359,7 @@ class Building(BrowserCase):
         perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "20 mm", body="Box"))
         self.drive(self.opened_box, job)
         job.refresh_from_db()
-        self.assertAlmostEqual(self.volume(job), 48_000 - 56 * 36 * 18, places=5)
+        self.assertAlmostEqual(self.volume(job), 48_000 - 56 * 36 * 15, places=5)
 
     def opened_box(self, page, job):
         self.open(page, job)
@@ -369,3 +369,27 @@ class Building(BrowserCase):
         expect(blank).to_have_text("1 face")
         self.finish(page)
         expect(page.locator(".op .told").last).to_contain_text("36.288 cm³", timeout=30_000)
+        self.take(page, "Bodies", "Cap")
+        blank = page.locator(".writing [data-blank=edges]")
+        self.point_at(page, blank, "edge between top of 1 and inside of 2")
+        page.locator(".writing [data-blank=thickness]").fill("3 mm")
+        self.finish(page)
+        expect(page.locator(".op .told").last).to_contain_text("+6.048 cm³", timeout=30_000)
+        self.together(page)
+
+    def together(self, page):
+        """The opening and its cap under one heading, that folds and leaves both out."""
+        for kind in ("Hollow", "Cap"):
+            page.locator(".op[data-step]", has_text=kind).get_by_role("button", name="Group", exact=True).click()
+        expect(page.locator(".together .told")).to_have_text("2 steps")
+        page.locator(".together input").fill("Inside")
+        page.locator(".together input").press("Enter")
+        page.locator(".together [data-fold]").click()
+        expect(page.locator(".op[data-step]:visible")).to_have_count(2)
+        page.locator(".together").get_by_role("button", name="Leave out").click()
+        expect(page.locator(".sheet .head")).to_contain_text("2 left out", timeout=30_000)
+        page.reload()
+        expect(page.locator(".together input")).to_have_value("Inside")
+        expect(page.locator(".op[data-step]:visible")).to_have_count(2)
+        page.locator(".together").get_by_role("button", name="Take in").click()
+        expect(page.locator(".sheet .head")).to_contain_text("3 built", timeout=30_000)

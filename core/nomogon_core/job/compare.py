@@ -19,9 +19,11 @@ SAME_NUMBER = 1e-9
 KINDS_TOLD = {
     "references": ("picture", "name", ("digest", "steps")),
     "bodies": ("body", "name", ("name", "colour", "material")),
+    "groups": ("group", "title", ("title",)),
 }
 FIELDS_TOLD = {
     "name": "name",
+    "title": "name",
     "colour": "colour",
     "material": "material",
     "steps": "clean-up",

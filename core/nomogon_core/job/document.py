@@ -56,6 +56,7 @@ EMPTY = {
     "bodies": {},
     "making": {},
     "steps": [FIRST_SKETCH],
+    "groups": {},
 }
 PARTS = tuple(EMPTY)
 USUAL_MATERIAL = "PLA"

@@ -10,8 +10,9 @@ import orjson
 
 from nomogon_core.errors import ArchiveError, CoreError
 from nomogon_core.job import document as job
+from nomogon_core.job.groups import settle_groups
 from nomogon_core.job.quantities import settle
-from nomogon_core.job.schema import check_document
+from nomogon_core.job.schema import MAY_BE_MISSING, check_document
 from nomogon_core.job.tracing import departures
 from nomogon_core.kept import Kept
 from nomogon_core.reference.calibration import Calibration
@@ -121,7 +122,9 @@ def checked(document: dict[str, Any], name: str = "The file") -> dict[str, Any]:
         ArchiveError: it does not describe a job.
     """
     check_document(document, name)
-    document.setdefault("making", {})
+    for part in MAY_BE_MISSING:
+        document.setdefault(part, {})
+    settle_groups(document)
     try:
         overview(document)
         settle(document)

@@ -209,6 +209,8 @@ MAKING = Record(
         "allowances": Record({one.name: NUMBER for one in ALLOWANCES}),
     }
 )
+GROUP = Record({"title": TEXT, "steps": IDS}, required=("title", "steps"))
+MAY_BE_MISSING = ("making", "groups")
 DOCUMENT: dict[str, Any] = {
     "version": Whole(2, 2),
     "next_number": COUNT,
@@ -222,6 +224,7 @@ DOCUMENT: dict[str, Any] = {
     "bodies": Record(rest=BODY),
     "making": MAKING,
     "steps": IDS,
+    "groups": Record(rest=GROUP),
 }
 
 
@@ -237,7 +240,7 @@ def check_document(document: dict[str, Any], name: str = "The file") -> None:
     """
     for part, kind in DOCUMENT.items():
         try:
-            kind.check(document.get(part, {}) if part == "making" else document[part])
+            kind.check(document.get(part, {}) if part in MAY_BE_MISSING else document[part])
         except Wrong as problem:
             raise ArchiveError(
                 f"{name} is damaged: its {part} holds something else where {problem} was expected."
@@ -272,6 +275,7 @@ def check_known(known: dict[str, dict[str, Any]], pictures: dict[str, dict[str, 
 def _check_ids(document, name):
     seen = set()
     parts = [document[part] for part in ("quantities", "references", "known", "traces", *STEP_PARTS, "bodies")]
+    parts.append(document.get("groups", {}))
     parts += [sketch[part] for sketch in document["sketches"].values() for part in ("points", "curves", "constraints")]
     for part in parts:
         twice = seen & part.keys()

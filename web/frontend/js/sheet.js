@@ -1,9 +1,10 @@
 // The Build sheet at rest: numbers and choices that can be changed, picks that can be opened, steps that move; the bodies.
 
-import { command, mayChange, openSketch, unit } from "./talk.js";
+import { address, command, mayChange, openSketch, unit } from "./talk.js";
 import { followDrag } from "./gestures.js";
 
 const RAIL_PX = 54;
+const FOLDED = `folded ${address("")}`;
 
 /**
  * @param {HTMLElement} sheet
@@ -15,7 +16,8 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
   const stepOf = (target) => target.closest("[data-step]")?.dataset.step;
 
   async function changed(target) {
-    const { field, body, part, plane } = target.dataset;
+    const { field, body, part, plane, groupTitle } = target.dataset;
+    if (groupTitle) return command("group.title", { name: groupTitle, text: target.value });
     if (body) return command("body.set", { name: body, field: part, text: target.value });
     if (plane) return command("plane.set", { name: plane, field, text: target.value, unit });
     const name = stepOf(target);
@@ -26,6 +28,33 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
   function sayHidden() {
     for (const button of sheet.querySelectorAll("[data-hide-body]"))
       button.textContent = isHidden(button.dataset.hideBody) ? "show" : "hide";
+  }
+
+  /** Groups that are folded, a matter of this page alone. @type {Set<string>} */
+  const folded = new Set(JSON.parse(sessionStorage.getItem(FOLDED) ?? "[]"));
+
+  function fold() {
+    for (const heading of /** @type {NodeListOf<HTMLElement>} */ (sheet.querySelectorAll("[data-together]")))
+      heading.querySelector("[data-fold]").setAttribute("aria-expanded", String(!folded.has(heading.dataset.together)));
+    for (const line of /** @type {NodeListOf<HTMLElement>} */ (sheet.querySelectorAll("[data-in]")))
+      line.hidden = folded.has(line.dataset.in);
+    sessionStorage.setItem(FOLDED, JSON.stringify([...folded]));
+  }
+  fold();
+
+  /** @param {HTMLElement} target */
+  function onHeading(target) {
+    const heading = /** @type {HTMLElement} */ (target.closest("[data-together]"));
+    const name = heading.dataset.together;
+    if (target.closest("[data-fold]")) {
+      if (!folded.delete(name)) folded.add(name);
+      return fold();
+    }
+    const act = target.dataset.groupAct;
+    if (!act || !mayChange) return;
+    if (act === "suppress") command("group.suppress", { name, suppressed: !heading.classList.contains("off") });
+    else if (act === "part") command("group.part", { name });
+    else command("group.move", { name, by: act === "up" ? -1 : 1 });
   }
 
   /** A click is lost when what is pressed is gone before it is let go, so the sheet is renewed after that. */
@@ -48,6 +77,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     if (pressed) return;
     sheet.innerHTML = text;
     sayHidden();
+    fold();
     after();
   }
 
@@ -101,6 +131,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
 
   sheet.addEventListener("click", (event) => {
     if (event.target.closest(".writing")) return;
+    if (event.target.closest("[data-together]")) return onHeading(event.target);
     const name = stepOf(event.target);
     if (name && takes(name)) return event.preventDefault();
     const { act, pick, offer, hideBody } = event.target.dataset;
@@ -115,6 +146,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     if (offer) edit(name, "");
     if (act === "suppress")
       command("solid.suppress", { name, suppressed: !event.target.closest(".op").classList.contains("off") });
+    if (act === "join" || act === "leave") command(`group.${act}`, { step: name });
     if (act === "remove") command("solid.remove", { name });
     if (act === "up" || act === "down") command("solid.move", { name, by: act === "up" ? -1 : 1 });
     if (event.target.dataset.suggest)

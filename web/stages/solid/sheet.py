@@ -16,6 +16,7 @@ def sheet_context(here, view, unit, until=None):
     steps = {step["name"]: step for step in (view.result or {}).get("steps", [])}
     operations = {operation.name: operation for operation in view.build.operations}
     lines, number, before, gone = [], 0, {}, {}
+    groups = {step: name for name, group in document["groups"].items() for step in group["steps"]}
     for place, name in enumerate(document["steps"]):
         step = steps.get(name, {})
         line = {
@@ -47,7 +48,9 @@ def sheet_context(here, view, unit, until=None):
         else:
             line |= {"plane": sentences.plane_sentence(document, document["planes"][name], unit)}
         before = step.get("facts", before)
+        line["group"] = groups.get(name)
         lines.append(line)
+    _headed(lines, document["groups"])
     return {
         "lines": lines,
         "built": sum(
@@ -61,6 +64,29 @@ def sheet_context(here, view, unit, until=None):
         "materials": list(DENSITIES),
         "bodies": _bodies(document, view.result, gone),
     }
+
+
+def _headed(lines, groups):
+    """Lines with the heading of their group, where it begins, and with whether they can leave or join one."""
+    for line, above in zip(lines, [{}, *lines]):
+        name = line["group"]
+        line["may_join"] = name is None
+        if name is None:
+            continue
+        mine = [one for one in lines if one["group"] == name]
+        line["may_leave"] = line in (mine[0], mine[-1])
+        if above.get("group") != name:
+            operations = [one["operation"] for one in mine if "operation" in one]
+            line["heading"] = {
+                "id": name,
+                "title": groups[name]["title"],
+                "steps": len(mine),
+                "failed": sum(1 for one in mine if one["problem"]),
+                "off": bool(operations) and all(one.suppressed for one in operations),
+                "operations": len(operations),
+                "first": mine[0]["first"],
+                "last": mine[-1]["last"],
+            }
 
 
 def _told(change):

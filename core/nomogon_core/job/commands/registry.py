@@ -15,6 +15,7 @@ import attrs
 from nomogon_core.arguments import checked, shown
 from nomogon_core.errors import InputError
 from nomogon_core.job.document import working_copy
+from nomogon_core.job.groups import settle_groups
 from nomogon_core.job.quantities import settle
 
 if TYPE_CHECKING:
@@ -110,5 +111,6 @@ def carry_out(document: dict[str, Any], name: str, arguments: dict[str, Any], li
     after = working_copy(document)
     outcome = found.function(after, library, **arguments) if found.wants_library else found.function(after, **arguments)
     told, note = outcome if isinstance(outcome, tuple) else (outcome, "")
+    settle_groups(after)
     settle(after)
     return Outcome(after, told, note)

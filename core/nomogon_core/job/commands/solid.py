@@ -9,6 +9,7 @@ from nomogon_core.arguments import ID, PLAIN, SWITCH, TEXT, UNIT, Record, Whole,
 from nomogon_core.errors import OperationError
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.document import COLOURS, USUAL_MATERIAL, clean_name, next_id, numbers_of
+from nomogon_core.job.groups import settle_moved
 from nomogon_core.job.places import check_plane
 from nomogon_core.job.quantities import free_name, read_number, read_plain, rename_body
 from nomogon_core.job.schema import PLANE_FIELDS
@@ -313,13 +314,24 @@ def move(document: dict[str, Any], *, name: str, by: int) -> str:
         raise OperationError("The step is at that end of the Build sheet already.")
     words = _step_words(document, name)
     steps.insert(target, steps.pop(place))
+    check_order(document)
+    settle_moved(document, name)
+    return f"{words} moved {'up' if target < place else 'down'}"
+
+
+def check_order(document: dict[str, Any]) -> None:
+    """Refuse an order of the Build sheet in which something comes before what it uses.
+
+    Raises:
+        OperationError: names both.
+    """
+    steps = document["steps"]
     for index, step in enumerate(steps):
         later = [other for other in _read_by(document, step) if other in steps[index + 1 :]]
         if later:
             raise OperationError(
                 f"{_step_words(document, step)} uses {_step_words(document, later[0])}, so it stays below it."
             )
-    return f"{words} moved {'up' if target < place else 'down'}"
 
 
 @command("solid.title", name=ID, text=TEXT)
