@@ -33,6 +33,7 @@ from nomogon_core.sketch.model import Sketch
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import display, graph, kernel, naming, planes
 from nomogon_core.solid.facts import DENSITIES
+from nomogon_core.solid.flats import flat as flat_face
 
 ROUNDED = rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [6] * 4)
 
@@ -123,6 +124,28 @@ class Volumes(unittest.TestCase):
             np.testing.assert_allclose(
                 body.facts.box, (searched.CornerMin().Coord(), searched.CornerMax().Coord()), atol=1e-5
             )
+
+    def test_flat_faces_by_stokes_agree_with_the_kernels_integrals(self):
+        """Area, share of the volume, moments and box of faces that lie anywhere, against Gaussian integration."""
+        outline = rounded_polygon([(3, 5), (60, 0), (64, 41), (0, 40)], [6, 0, 9, 3])
+        face, _ = kernel.face_of(
+            [[(str(index), curve) for index, curve in enumerate(loop)] for loop in (outline, hole(20, 20, 9))], 0.0
+        )
+        random, seen = np.random.default_rng(3), 0
+        for _ in range(12):
+            frame = planes.frame_of(tuple(random.uniform(-50, 50, 3)), tuple(random.uniform(-1, 1, 3)))
+            solid = kernel.prism(face, float(random.uniform(-9, 9))).Shape()
+            for one in kernel.faces_of(kernel.placed(solid, frame)):
+                told = flat_face(one)
+                self.assertEqual(told is None, kernel.plane_of(one) is None)
+                if told is None:
+                    continue
+                seen += 1
+                share = kernel._share_of(one)
+                np.testing.assert_allclose(told.sums[0], kernel.area_of_face(one), rtol=1e-9)
+                np.testing.assert_allclose(told.sums[1:], share, rtol=1e-9, atol=1e-9 * max(map(abs, share)))
+                np.testing.assert_allclose(told.box, kernel.tight_box(one), atol=1e-9)
+        self.assertEqual(seen, 12 * 6)
 
     def test_box_of_cubics_is_that_of_their_points(self):
         random = np.random.default_rng(6)

@@ -85,6 +85,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, closed_area, ends
 from nomogon_core.solid.facts import Facts
+from nomogon_core.solid.flats import flat
 from nomogon_core.solid.planes import PLAN, frame_of
 
 if TYPE_CHECKING:
@@ -942,13 +943,11 @@ class Measures:
             return known[1]
         if len(self.kept.values) >= self.most:
             self.kept = ShapeMap()
-        rough = BRepAdaptor_Surface(face).GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface
-        told = Measured(
-            np.array([area_of_face(face), *_share_of(face)]),
-            _as_least(_poles_box(face) if rough else tight_box(face)),
-            rough,
-            bool(BRepCheck_Analyzer(face).IsValid()),
-        )
+        level = flat(face)
+        rough = level is None and BRepAdaptor_Surface(face).GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface
+        sums = level.sums if level else (area_of_face(face), *_share_of(face))
+        box = level.box if level else _poles_box(face) if rough else tight_box(face)
+        told = Measured(np.array(sums), _as_least(box), rough, bool(BRepCheck_Analyzer(face).IsValid()))
         self.kept.put(face, (face.Orientation(), told))
         return told
 
@@ -1164,6 +1163,13 @@ def axis_of(edge: Any) -> Any:
         return None
     line = curve.Line()
     return line.Location().Coord(), line.Direction().Coord()
+
+
+def three_places(edge: TopoDS_Edge) -> tuple[tuple[float, ...], ...]:
+    """(x, y, z) at the beginning, the middle parameter and the end of an edge."""
+    curve = BRepAdaptor_Curve(edge)
+    first, last = curve.FirstParameter(), curve.LastParameter()
+    return tuple(curve.Value(at).Coord() for at in (first, (first + last) / 2, last))
 
 
 def edge_points(edge: TopoDS_Edge, chord: float = 0.05, angle: float = 0.2) -> np.ndarray:

@@ -7,6 +7,7 @@ face, ``chain`` all that run on smoothly from a named one.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -95,13 +96,15 @@ def _kind_of(face):
 def _is_at(edge, at, bottom, top):
     if at == "all":
         return True
-    points = kernel.edge_points(edge, chord=1.0)
     if at == "round":
         return kernel.is_circular(edge)
+    first, middle, last = kernel.three_places(edge)
     if at == "upright":
-        run = abs(points[-1] - points[0])
-        return run[2] > LEVEL and run[:2].max() < LEVEL
-    return abs(points[:, 2] - (top if at == "top" else bottom)).max() < LEVEL
+        return abs(last[2] - first[2]) > LEVEL and math.dist(first[:2], last[:2]) < LEVEL
+    height = top if at == "top" else bottom
+    if max(abs(place[2] - height) for place in (first, middle, last)) >= LEVEL:
+        return False
+    return abs(kernel.edge_points(edge, chord=1.0)[:, 2] - height).max() < LEVEL
 
 
 def _chain(body, edge):

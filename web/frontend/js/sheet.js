@@ -131,7 +131,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
 
   sheet.addEventListener("click", (event) => {
     if (event.target.closest(".writing")) return;
-    if (event.target.closest("[data-together]")) return onHeading(event.target);
+    if (event.target.closest("[data-together]")) return onHeading(/** @type {HTMLElement} */ (event.target));
     const name = stepOf(event.target);
     if (name && takes(name)) return event.preventDefault();
     const { act, pick, offer, hideBody } = event.target.dataset;
