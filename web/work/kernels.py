@@ -14,6 +14,7 @@ from nomogon_core.exchange import allowing, release
 from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
+from nomogon_core.inspect.lettering import of_marks
 from nomogon_core.inspect.making import making_of, printer_of
 from nomogon_core.job.against import found_against
 from nomogon_core.job.document import build_of
@@ -114,7 +115,7 @@ def inspect_solid(document, shared, making, pictures):
 
 def _found(document, shared, sheet, built, how):
     seen = found_against(document, built, Files(*shared)) if document.get("traces") else []
-    found = [*inspected(built.bodies, how, sheet.apart), *seen]
+    found = [*inspected(built.bodies, how, sheet.apart, of_marks(sheet, built, how)), *seen]
     return sorted(found, key=lambda one: telling.RANK[one.severity])
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import attrs
@@ -23,17 +23,25 @@ HANGS_MM2, WIDE_MM, USUAL_GROWTH_MM = 1.0, 10.0, 0.2
 WALLS, GAPS = "wall", "gap"
 
 
-def inspected(bodies: dict[str, Body], making: Making, apart: frozenset[str] = frozenset()) -> list[Finding]:
+def inspected(
+    bodies: dict[str, Body],
+    making: Making,
+    apart: frozenset[str] = frozenset(),
+    marks: Sequence[Finding] = (),
+) -> list[Finding]:
     """Everything found on all bodies, what is to be mended first.
 
     Args:
         apart: ids of bodies that may be of several pieces.
+        marks: what is found on letters and marks, see :func:`lettering.of_marks`, which is not told twice.
     """
     found: list[Finding] = []
     for name, body in bodies.items():
         found.append(_whole(body, name in apart))
         found += CHECKS[making.way](Meshed(body), making) if body.mesh is None else _of_mesh(body)
-    return sorted(found, key=lambda one: RANK[one.severity])
+    told = {one.operations for one in marks if one.operations}
+    found = [one for one in found if one.operations not in told or one.key.split()[0] not in (WALLS, GAPS)]
+    return sorted([*found, *marks], key=lambda one: RANK[one.severity])
 
 
 def _whole(body, apart):

@@ -773,6 +773,14 @@ def area_of_face(face: TopoDS_Face) -> float:
     return surface.Mass()
 
 
+def middle_of(face: TopoDS_Face) -> tuple[float, float, float]:
+    """(x, y, z) in the middle of a face's parameters."""
+    surface = BRepAdaptor_Surface(face)
+    u = (surface.FirstUParameter() + surface.LastUParameter()) / 2
+    v = (surface.FirstVParameter() + surface.LastVParameter()) / 2
+    return surface.Value(u, v).Coord()
+
+
 def length_of(edge: TopoDS_Edge) -> float:
     """Length of an edge along it."""
     found = GProp_GProps()

@@ -13,6 +13,7 @@ from nomogon_core.geometry.curves import bounds, outline_points
 from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import PlaneBlank, Regions
+from nomogon_core.solid.thickening import STROKES, thickened
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -26,6 +27,7 @@ MOST_DRAFT = math.radians(60)
 
 def build(ask: Ask) -> dict[str, Body]:
     frame, regions = ask.regions("regions")
+    regions = thickened(regions, ask.number("strokes"))
     low, height = _span(ask, frame, regions)
     tools, names = [], ask.no_names()
     for loops in regions:
@@ -143,6 +145,7 @@ DECLARATION = Declaration(
                 ),
             ),
         ),
+        STROKES,
         *RESULT,
     ),
     build=build,

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED
 from nomogon_core.sentence import Choice, Declaration, Length, When
-from nomogon_core.sketch.offset import backwards, offset
 from nomogon_core.solid.phrases import filling_of
 from nomogon_core.solid.sentence import BodyBlank, Regions
+from nomogon_core.solid.thickening import STROKES, narrowed, thickened
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -21,6 +20,7 @@ OVERSHOOT_MM = 1.0
 
 def build(ask: Ask) -> dict[str, Body]:
     frame, regions = ask.regions("regions")
+    regions = thickened(regions, ask.number("strokes"))
     depth, body = ask.number("depth"), ask.body("of")
     low, high = ask.heights(body, frame)
     if low > -depth + ask.kernel.TOUCHING_MM:
@@ -37,25 +37,9 @@ def build(ask: Ask) -> dict[str, Body]:
     clearance, rise = ask.number("clearance"), ask.number("rise")
     filling, names = [], ask.no_names()
     for loops in regions:
-        if clearance:
-            loops = [narrowed(loop, clearance, inner=index > 0) for index, loop in enumerate(loops)]
-        filling.append(ask.prism(loops, -depth, rise + depth, names))
+        inside = narrowed(loops, clearance) if clearance else loops
+        filling.append(ask.prism(inside, -depth, rise + depth, names))
     return changed | ask.after(changed).put("new", "body", *ask.placed(filling, names, frame))
-
-
-def narrowed(loop: list[tuple[str, Any]], clearance: float, *, inner: bool) -> list[tuple[str, Any]]:
-    """A loop moved into its area; that lies to its left, but around a hole that is a whole circle or ellipse to the
-    right."""
-    called, curves = "+".join(sorted({name for name, _ in loop})), [curve for _, curve in loop]
-    whole = isinstance(curves[0], CLOSED)
-    chains = offset(curves, True, clearance if inner and whole else -clearance)
-    if len(chains) != 1:
-        raise OperationError(
-            f"An area is narrower than twice the clearance of {clearance:.2f} mm somewhere, so its filling would fall "
-            "apart or vanish. Type less."
-        )
-    moved = backwards(chains[0].curves) if inner and whole else chains[0].curves
-    return [(f"{called}.{index}", curve) for index, curve in enumerate(moved, 1)]
 
 
 DECLARATION = Declaration(
@@ -70,6 +54,7 @@ DECLARATION = Declaration(
         BodyBlank("of", asks="Click the body that they are sunk into.", empty="a body"),
         "by",
         Length("depth", asks="Type how deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
+        STROKES,
         ",",
         Choice("result", asks="What stands in them.", options={"new": "filled with new body", "empty": "left empty"}),
         When("result", ("new",), filling_of("new")),

@@ -10,9 +10,9 @@ from nomogon_core.errors import OperationError
 from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
 from nomogon_core.solid import grafting
 from nomogon_core.solid.developing import development_of
-from nomogon_core.solid.operations.inlay import narrowed
 from nomogon_core.solid.phrases import filling_of
 from nomogon_core.solid.sentence import Faces, Regions
+from nomogon_core.solid.thickening import STROKES, narrowed, thickened
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -25,6 +25,7 @@ MOST_STRETCH = 0.5
 
 def build(ask: Ask) -> dict[str, Body]:
     frame, regions = ask.regions("regions")
+    regions = thickened(regions, ask.number("strokes"))
     body, faces = ask.faces("face")
     if len(faces) > 1:
         raise OperationError("Areas are laid around one face; choose one.")
@@ -48,10 +49,7 @@ def build(ask: Ask) -> dict[str, Body]:
         return changed
     filling = regions
     if ask.number("clearance"):
-        filling = [
-            [narrowed(loop, ask.number("clearance"), inner=index > 0) for index, loop in enumerate(area)]
-            for area in grafting.together(regions)
-        ]
+        filling = [narrowed(area, ask.number("clearance")) for area in grafting.together(regions)]
     tools, names = [], ask.no_names()
     for area in grafting.laid(grafting.together(filling), development):
         tools.append(_solid(ask, development, area, -depth, ask.number("rise"), names))
@@ -113,6 +111,7 @@ DECLARATION = Declaration(
         When("result", ("filled",), filling_of("filled")),
         "by",
         Length("depth", asks="Type how high or deep.", empty="a depth", usual="0.8 mm", usual_in="1/32 in"),
+        STROKES,
         Clause(
             offer="turned",
             parts=(
