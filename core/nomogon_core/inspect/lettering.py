@@ -44,8 +44,8 @@ def limits_of(making: Making, result: str) -> Limits | None:
     if making.way == "printing":
         line = numbers["nozzle"]
         why = f"A line of the nozzle is {line:.2f} mm wide, and a wall is two (common practice)."
-        sunk = result in SUNK
-        return Limits(line if sunk else 2 * line, 2 * line if sunk else line, why)
+        # What is sunk and filled is a wall on both sides.
+        return Limits(line if result in SUNK else 2 * line, line if result in RAISED else 2 * line, why)
     if making.way == "milling":
         cutter, wall = numbers["cutter"], numbers["wall"]
         why = f"The cutter is {cutter:.2f} mm wide, and walls under {wall:.2f} mm chatter (common practice)."

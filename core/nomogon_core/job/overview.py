@@ -144,7 +144,9 @@ def _paths(document):
         for name, blank in declaration(operation["kind"]).blanks().items():
             if isinstance(blank, Run) and operation["blanks"].get(name):
                 picked = operation["blanks"][name]
-                found.setdefault(picked["sketch"], set()).update(picked["names"])
+                curves = document["sketches"].get(picked["sketch"], {}).get("curves", {})
+                traced = {name for name, one in curves.items() if one.get("origin") == picked.get("trace", "")}
+                found.setdefault(picked["sketch"], set()).update(picked["names"], traced)
     return found
 
 

@@ -12,18 +12,24 @@ if TYPE_CHECKING:
     from nomogon_core.sketch.model import Sketch
 
 
-def chains(sketch: Sketch, names: list[str]) -> list[tuple[list[str], bool]]:
+def chains(sketch: Sketch, names: list[str], *, meeting: bool = False) -> list[tuple[list[str], bool]]:
     """Chosen curves as chains: (ids in order, whether the last ends where the first begins).
 
+    Args:
+        meeting: chains may meet in a point, in which they end.
+
     Raises:
-        SketchError: a curve is not in the sketch, or at one point more than two of the chosen meet.
+        SketchError: a curve is not in the sketch, or more than two of the chosen meet at a point where they may not.
     """
     at: dict[str, list[str]] = {}
     for name in dict.fromkeys(names):
         for point in sketch.curve(name).end_points():
             at.setdefault(point, []).append(name)
-    if crowded := next((point for point, there in at.items() if len(there) > 2), None):
-        x, y = sketch.points[crowded]
+    crowded = [point for point, there in at.items() if len(there) > 2]
+    if meeting:
+        at |= {point: [] for point in crowded}
+    elif crowded:
+        x, y = sketch.points[crowded[0]]
         raise SketchError(
             f"More than two of the chosen curves meet at ({x:.2f}, {y:.2f}); leave out those that should not go along."
         )

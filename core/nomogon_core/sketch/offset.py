@@ -15,6 +15,7 @@ import attrs
 import numpy as np
 import shapely
 
+from nomogon_core.errors import SketchError
 from nomogon_core.geometry.crossings import at, part, span
 from nomogon_core.geometry.curves import (
     Arc,
@@ -26,6 +27,7 @@ from nomogon_core.geometry.curves import (
     as_pieces,
     bezier,
     bezier_derivative,
+    closed_area,
     ellipse_pieces,
     end_directions,
     ends,
@@ -41,6 +43,7 @@ CHORD_SHARE, NEARER_SHARE = 1e-5, 2e-4
 CLOSED_UP_SHARE, TAIL_SHARE = 5e-4, 4e-3
 NEWTON, SAME, APART = 12, 1e-9, 2e-7
 ARC_STEP, CUBIC_STEPS = math.radians(3), 64
+STROKE_CHORD, STROKE_SLACK = 0.002, 2e-3
 SMOOTH_RAD, MITRE_RAD = 1e-4, math.radians(165)
 
 
@@ -77,6 +80,84 @@ def offset(chain: Sequence[Any], closed: bool, distance: float, *, sharp: bool =
     if closed:
         chains = _closed_up(chains, CLOSED_UP_SHARE * size)
     return [_sharpened(one, curves, distance) for one in chains] if sharp else chains
+
+
+def stroked(runs: Sequence[tuple[Sequence[Any], bool]], width: float) -> list[list[tuple]]:
+    """The area that a round tip of a diameter covers as it goes along some runs, which may cross and meet.
+
+    Args:
+        runs: (curves one after another, whether they close).
+
+    Returns:
+        Each area as its outline counter-clockwise and its holes clockwise.
+
+    Raises:
+        SketchError: no outline was found, as where two lines lie upon one another.
+    """
+    half, raw, every, tips = width / 2, [], [], []
+    told = [([piece for curve in curves for piece in _as_run(curve)], closed) for curves, closed in runs]
+    size = float(np.ptp(np.vstack([sample(one, 1e-2 * _reach(one)) for run, _ in told for one in run]), axis=0).max())
+    size = max(size, width)
+    tolerance = max(TOLERANCE_SHARE * size, LEAST_TOLERANCE_MM)
+    for curves, closed in told:
+        every += curves
+        for distance in (half, -half):
+            side = []
+            for index, curve in enumerate(curves):
+                side += _raw(curve, distance, tolerance)
+                if closed or index + 1 < len(curves):
+                    side += _corner(curve, curves[(index + 1) % len(curves)], distance)
+            raw += side if distance > 0 else [reverse(one) for one in side]
+        if not closed:
+            tips += [curves[-1], reverse(curves[0])]
+    raw += [_cap(one, half) for one in _free_tips(tips, every, half)]
+    kept = _far_enough(_cut_at_crossings(raw, size), every, half, size)
+    kept = _without_tails(kept, TAIL_SHARE * size, 5e-6 * size)
+    outlines = [one.curves for one in _closed_up(_linked(kept, 1e-7 * size), CLOSED_UP_SHARE * size)]
+    return _areas(outlines, every, half)
+
+
+def _free_tips(tips, curves, half):
+    """The curves that end where no other goes on, so that a stroke has a round end there; of those that end in one
+    point the first."""
+    lines = shapely.linestrings
+    whole = [lines(sample(curve, STROKE_CHORD * half / 10)) for curve in curves]
+    close, kept = STROKE_CHORD * half, []
+    for tip in tips:
+        place = ends(tip)[1]
+        beside = [
+            curve
+            for curve, line in zip(curves, whole)
+            if shapely.distance(line, shapely.Point(place)) < close
+            and min(math.dist(place, end) for end in ends(curve)) > close
+        ]
+        if not beside and not any(math.dist(place, ends(one)[1]) < close for one in kept):
+            kept.append(tip)
+    return kept
+
+
+def _cap(curve, half):
+    """The round end of a stroke where a curve ends."""
+    x, y = end_directions(curve)[1]
+    return Arc(ends(curve)[1], half, math.atan2(y, x) - math.pi / 2, math.pi)
+
+
+def _areas(outlines, curves, half):
+    """Outlines with the holes in them, held against a polygon around the same strokes."""
+    outlines = [one for one in outlines if abs(closed_area(one)) > STROKE_SLACK * half**2]
+    rings = [shapely.Polygon(np.vstack([sample(curve, STROKE_CHORD * half)[:-1] for curve in one])) for one in outlines]
+    whole = shapely.MultiLineString([sample(curve, STROKE_CHORD * half) for curve in curves]).buffer(half, quad_segs=64)
+    outer = [index for index, one in enumerate(outlines) if closed_area(one) > 0]
+    areas = [[outlines[index]] for index in outer]
+    for index, one in enumerate(outlines):
+        if index not in outer:
+            around = [at for at, own in enumerate(outer) if rings[own].contains(rings[index].representative_point())]
+            if around:
+                areas[min(around, key=lambda at: rings[outer[at]].area)].append(one)
+    covered = sum(closed_area(loop) for area in areas for loop in area)
+    if not outer or abs(covered / whole.area - 1) > STROKE_SLACK:
+        raise SketchError("These lines do not give a clean outline; look for two that lie upon one another.")
+    return areas
 
 
 def _reach(curve):

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import attrs
 import numpy as np
+import shapely
 from OCP.gp import gp_Trsf
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
@@ -34,7 +35,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import Files
 
 
-FIRST_CHORD_MM = 0.05
+FIRST_CHORD_MM, MARK_CHORD_MM = 0.05, 1e-3
 JOB_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
@@ -86,6 +87,32 @@ class DrawnSketch:
             return self.sketch.points[name]
         curve = self.sketch.curves.get(name)
         return self.sketch.points[curve.points[0]] if curve and curve.kind in ROUND else None
+
+    def picked(self, value: dict[str, Any]) -> list[str]:
+        """Ids of the curves or points picked, and of all curves of a trace that is picked."""
+        trace = value.get("trace")
+        curves = self.sketch.curves.items()
+        return [
+            *value["names"],
+            *(name for name, one in curves if trace and one.origin == trace and not one.construction),
+        ]
+
+    def centres(self, value: dict[str, Any]) -> list[tuple[str, tuple[float, float] | None]]:
+        """(id, (x, y)) of the centres picked, and of each closed mark of a trace; None where one is not there any
+        more."""
+        found = [(name, self.centre(name)) for name in value["names"]]
+        if value.get("trace"):
+            traced = self.picked({**value, "names": []})
+            for run, closed in chains(self.sketch, traced, meeting=True):
+                if closed:
+                    found.append((run[0], self.centre(run[0]) if len(run) == 1 else self._middle(run)))
+        return found
+
+    def _middle(self, run):
+        """The centroid of what a closed chain encloses."""
+        around = outline_points(as_run(self.sketch, run, True), MARK_CHORD_MM)
+        middle = shapely.Polygon(around).centroid
+        return middle.x, middle.y
 
     def read_of_region(self, name: str) -> Any:
         """Plain data of everything that building over a region depends on."""
@@ -183,8 +210,19 @@ def _read_or_none(read, value):
         return None
 
 
-def _read_run(sketch, name):
-    return str(sketch.sketch.geometry(name)) if name in sketch.sketch.curves else None
+def _read_run(value, state):
+    sketch = state.sketches.get(value["sketch"])
+    names = sketch.picked(value) if isinstance(sketch, DrawnSketch) else value["names"]
+    return _read_picks({**value, "names": names}, state, _read_curve)
+
+
+def _read_curve(sketch, name):
+    return [name, str(sketch.sketch.geometry(name))] if name in sketch.sketch.curves else None
+
+
+def _read_centres(value, state):
+    sketch = state.sketches.get(value["sketch"])
+    return isinstance(sketch, DrawnSketch) and [attrs.astuple(sketch.frame), str(sketch.centres(value))]
 
 
 def _read_sections(value, state):
@@ -200,14 +238,14 @@ def _read_operations(value, state):
 
 
 READS = {
-    "run": lambda value, state: _read_picks(value, state, _read_run),
+    "run": _read_run,
     "sections": _read_sections,
     "operations": _read_operations,
     "faces": lambda value, state: _read_body(value["body"], state),
     "plane": lambda value, state: (found := _read_or_none(state.frame, value)) and attrs.astuple(found),
     "axis": lambda value, state: _read_or_none(state.axis, value),
     "regions": lambda value, state: _read_picks(value, state, DrawnSketch.read_of_region),
-    "centres": lambda value, state: _read_picks(value, state, lambda sketch, name: str(sketch.centre(name))),
+    "centres": _read_centres,
     "edges": lambda value, state: [_read_body(value["body"], state), value.get("names"), value.get("rule")],
     "body": _read_body,
 }
@@ -281,10 +319,12 @@ class Ask:
         """
         picked = self.filled[blank]
         sketch = self.state.sketch(picked["sketch"])
-        places = [(name, sketch.centre(name)) for name in picked["names"]]
+        places = sketch.centres(picked)
         for name, place in places:
             if place is None:
                 raise OperationError(f"The centre {name} of this hole is not in the sketch any more; choose another.")
+        if not places:
+            raise OperationError(f"There is no closed mark of that trace in {sketch.title}; choose circles one by one.")
         return sketch.frame, places
 
     def edges(self, blank: str) -> tuple[Body, list[TopoDS_Edge]]:
@@ -320,16 +360,19 @@ class Ask:
         drawn = [(self.state.sketch(one["sketch"]), one["name"]) for one in picked]
         return [(sketch.frame, sketch.region(name)) for sketch, name in drawn]
 
-    def runs(self, blank: str) -> tuple[Frame, list[tuple[list[Any], bool]]]:
+    def runs(self, blank: str, *, meeting: bool = False) -> tuple[Frame, list[tuple[list[Any], bool]]]:
         """(frame, [(curves one after another, whether they close)]) of curves picked.
 
+        Args:
+            meeting: runs may meet in a point, in which they end.
+
         Raises:
-            OperationError: one of them is gone, or more than two meet at a point.
+            OperationError: one of them is gone, or more than two meet at a point where they may not.
         """
         picked = self.filled[blank]
         drawn = self.state.sketch(picked["sketch"])
         try:
-            found = chains(drawn.sketch, picked["names"])
+            found = chains(drawn.sketch, drawn.picked(picked), meeting=meeting)
         except SketchError as problem:
             raise OperationError(str(problem)) from None
         return drawn.frame, [(as_run(drawn.sketch, run, closed), closed) for run, closed in found]

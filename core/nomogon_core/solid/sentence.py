@@ -1,6 +1,7 @@
 """The blanks of the Build sheet's operations that are filled by pointing at the job.
 
-* regions: ``{"sketch": id, "names": [...]}``; centres: ``{"sketch": id, "names": [ids of circles, arcs, points]}``;
+* regions: ``{"sketch": id, "names": [...]}``; centres: ``{"sketch": id, "names": [ids of circles, arcs, points]}``, or
+  all closed marks of a trace ``{"sketch": id, "names": [], "trace": id}``, as also all curves of one for a run;
 * edges: ``{"body": id, "names": [...]}``, or ``{"body": id, "rule": {...}}`` (see :mod:`selection`);
 * faces: ``{"body": id, "names": [...]}``; operations: ``{"operations": [ids]}``;
 * sections: ``{"sections": [{"sketch": id, "name": region}]}``; a plane and an axis: see there;
@@ -44,17 +45,20 @@ class Regions(Blank):
 
 
 @attrs.frozen
-class Centres(Blank):
-    """Circles, arcs or points of one sketch, of which each has a centre."""
+class Traced(Regions):
+    """Curves of one sketch, one by one or all of a trace."""
 
-    kind = "centres"
-    FILLED = Regions.FILLED
-
-    def check(self, value: dict[str, Any]) -> None:
-        self.FILLED.check(value)
+    FILLED = Record({"sketch": ID, "names": NAMES, "trace": ID}, required=("sketch", "names"))
 
     def is_empty(self, value: Any) -> bool:
-        return value is None or (isinstance(value, dict) and not value.get("names"))
+        return super().is_empty(value) and not (isinstance(value, dict) and value.get("trace"))
+
+
+@attrs.frozen
+class Centres(Traced):
+    """Circles, arcs or points of one sketch, of which each has a centre, or all closed marks of a trace."""
+
+    kind = "centres"
 
 
 @attrs.frozen
@@ -122,8 +126,8 @@ class CornersBlank(Blank):
 
 
 @attrs.frozen
-class Run(Regions):
-    """Curves of one sketch that follow one another."""
+class Run(Traced):
+    """Curves of one sketch that follow one another, or all of a trace."""
 
     kind = "run"
 

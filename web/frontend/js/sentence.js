@@ -132,6 +132,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
           ? "a chain of edges"
           : RULES.find(([at]) => at === value.rule.at)[1]
         : `${count} edge${count > 1 ? "s" : ""}`;
+    if (value.trace) return traces(part.kind).find(([told]) => told === keyOf(value))?.[1] ?? "a lost trace";
     const sketch = state().sketches.find((one) => one.id === value.sketch)?.title ?? "a sketch";
     const what = { regions: "region", centres: "circle" }[part.kind] ?? "curve";
     return `${several(count, what)} of ${sketch}`;
@@ -366,7 +367,33 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     return fields;
   }
 
+  const keyOf = (value) => (value?.trace ? `${value.sketch} ${value.trace}` : "");
+
+  /** What can be taken all at once: the marks, or lines, of each trace. @param {string} kind */
+  const traces = (kind) =>
+    state().sketches.flatMap((one) => one.traces.map((trace) => [`${one.id} ${trace.id}`, trace[kind]]));
+
+  function tracedField(part) {
+    const picker = select(
+      part,
+      [["", "those clicked"], ...traces(part.kind)],
+      keyOf(filled[part.blank]),
+      (told) => {
+        const [sketch, trace] = told.split(" ");
+        fill(part.blank, told ? { sketch, names: [], trace } : undefined);
+      },
+      "traced",
+    );
+    picker.ariaLabel = part.kind === "centres" ? "All marks of a trace" : "All lines of a trace";
+    if (keyOf(filled[part.blank])) {
+      picker.dataset.blank = part.blank;
+      return [picker];
+    }
+    return [pickButton(part), picker];
+  }
+
   function field(part) {
+    if (["centres", "run"].includes(part.kind) && traces(part.kind).length) return tracedField(part);
     if (["length", "angle", "count", "factor", "text"].includes(part.kind)) return [input(part)];
     if (part.kind === "axis") {
       const value = filled[part.blank];

@@ -53,7 +53,7 @@ export const isEmpty = (value) =>
   value === undefined ||
   value === null ||
   value === "" ||
-  (typeof value === "object" && "names" in value && !value.names.length && !value.rule) ||
+  (typeof value === "object" && "names" in value && !value.names.length && !value.rule && !value.trace) ||
   value.operations?.length === 0 ||
   value.sections?.length < 2 ||
   (Array.isArray(value) && value.length < CORNERS);

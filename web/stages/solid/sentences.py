@@ -108,12 +108,25 @@ def picked_words(document, kind, value, title=""):
             return words_of_rule(value["rule"], body, numbers_of(document))
         return f"{_several(len(value['names']), 'edge')} of {body}"
     count = len(value["names"])
+    if value.get("trace"):
+        return title or trace_words(document, kind, value["trace"])
     sketch = document["sketches"].get(value["sketch"], {}).get("title", "a lost sketch")
     if title:
         return title
     if kind == "regions":
         return f"{'the region' if count == 1 else f'{count} regions'} of {sketch}"
     return f"{_several(count, 'circle' if kind == 'centres' else 'curve')} of {sketch}"
+
+
+def trace_words(document, kind, trace):
+    """What all curves, or closed marks, of a trace are called: by its picture, with a number where it has several."""
+    told = document["traces"].get(trace)
+    if told is None:
+        return "a lost trace"
+    same = [name for name, one in document["traces"].items() if one["picture"] == told["picture"]]
+    which = f" (trace {same.index(trace) + 1})" if len(same) > 1 else ""
+    picture = document["references"].get(told["picture"], {}).get("name", "a lost picture")
+    return f"all {'marks' if kind == 'centres' else 'lines'} of {picture}{which}"
 
 
 def plane_sentence(document, plane, unit):

@@ -79,6 +79,11 @@ def _drawn(document, name, one, result):
         "frame": frame,
         "regions": draw_regions(one.sketch, one.regions),
         "curves": draw(one.sketch)["curves"],
+        "traces": [
+            {"id": trace, **{kind: sentences.trace_words(document, kind, trace) for kind in ("centres", "run")}}
+            for trace, told in document["traces"].items()
+            if told["sketch"] == name
+        ],
         "centers": [
             {"id": key, "place": one.sketch.points[curve.points[0]], "radius": curve.radius}
             for key, curve in one.sketch.curves.items()
