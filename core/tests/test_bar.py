@@ -99,6 +99,28 @@ class Bars(unittest.TestCase):
         self.assertGreater(told, math.pi * 9 * 55 - 2 * 27)
         self.assertLess(told, math.pi * 9 * 55 + 4 / 3 * math.pi * 27)
 
+    def test_drawn_in_two_views(self):
+        """Where it runs on Plan and how high it lies on Front; its length is integrated."""
+        upright = [SketchStep("s2", "View", "front", path_sketch((Line((0, 5), (30, 17)),)))]
+        quarter = path_sketch((Arc((0, 0), 30, 0, math.pi / 2),))
+        view = {"path_view": {"sketch": "s2", "names": list(upright[0].sketch.curves)}}
+        t = np.linspace(0, math.pi / 2, 200_001)
+        wanted = np.trapezoid(30 * np.hypot(1.0, 12 / 30 * np.sin(t)), t) * math.pi * 1.5**2
+        self.assertAlmostEqual(self.volume(quarter, upright, diameter=3.0, **view) / wanted, 1.0, delta=2e-4)
+        long = path_sketch((Line((0, 0), (45, 0)),))
+        self.assertIn("ends 15.00 mm before", bar(long, upright, diameter=3.0, **view).steps[-1].problem)
+        back = [SketchStep("s2", "View", "front", path_sketch((Arc((15, 5), 15, -math.pi / 2, math.pi * 0.9),)))]
+        told = bar(quarter, back, diameter=3.0, path_view={"sketch": "s2", "names": list(back[0].sketch.curves)})
+        self.assertIn("one way only", told.steps[-1].problem)
+
+    def test_lifted_by_numbers(self):
+        flat, rise = path_sketch((Line((0, 0), (40, 0)),)), {"path_begin": 2.0, "path_middle": 8.0, "path_end": 2.0}
+        steep = 4 * 6 / 40
+        along = 20 * (math.sqrt(1 + steep**2) + math.asinh(steep) / steep)  # of a parabola, any handbook
+        self.assertAlmostEqual(self.volume(flat, diameter=3.0, **rise) / (along * math.pi * 1.5**2), 1.0, delta=2e-4)
+        ring = bar(drawn(hole(0, 0, 40)), diameter=3.0, **rise)
+        self.assertIn("no beginning", ring.steps[-1].problem)
+
     def test_laid_around_a_cylinder(self):
         """A helix drawn as a slanted line and laid around a rod is the helix; half sunk and bored out at the rod's
         radius about half of it is left (common practice)."""

@@ -43,6 +43,18 @@ class Shells(unittest.TestCase):
         # Whichever way round a rail was drawn, the surface is not twisted.
         self.assertAlmostEqual(self.facts(line, (Line((40, 0), (0, 0)),)).volume_mm3, 2400, delta=0.05)
 
+    def test_rails_lifted_by_numbers_follow_a_parabola(self):
+        """Rails 20 mm apart that rise alike: the length of the parabola z = 4 h s (1 - s) over 40 mm, any handbook."""
+        first, second = ((Line((0, y), (40, y)),) for y in (0, 20))
+        rise = {"begin": 0.0, "middle": 6.0, "end": 0.0}
+        up = {f"{rail}_{name}": number(value) for rail in ("first", "second") for name, value in rise.items()}
+        steep = 4 * 6 / 40
+        along = 20 * (math.sqrt(1 + steep**2) + math.asinh(steep) / steep)
+        told = self.facts(first, second, height=0.0, side="both", **up)
+        self.assertAlmostEqual(told.volume_mm3 / (along * 20 * 2), 1.0, delta=2e-4)
+        both = up | {"first_view": {"sketch": "s1", "names": list(path_sketch(first).curves)}}
+        self.assertIn("not by both", shell(first, second, height=0.0, side="both", **both).steps[-1].problem)
+
     def test_a_part_of_a_tube(self):
         """Between two arcs of radius R over each other: half the angle, the difference of squares, and the height."""
         arc = (Arc((0, 0), 20, 0.2, 1.4),)

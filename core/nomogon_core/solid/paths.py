@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 A_CUBIC, A_TURN = 25, 48
 KINK = math.radians(1.0)
-FINE_MM = 1e-7
+FINE_MM, REACH_MM, UPRIGHT = 1e-7, 0.05, 1e-9
 
 
 @attrs.frozen
@@ -122,6 +122,57 @@ def _path(points, closed, bends=None, kinks=(), flat=None):
         along = np.append(along, along[-1] + float(np.linalg.norm(points[0] - points[-1])))
         points, bends = np.vstack([points, points[:1]]), np.append(bends, bends[0])
     return Path(points, bends, along, closed, kinks, flat)
+
+
+def lifted(path: Path, frame: Frame, heights: tuple[float, float, float]) -> Path:
+    """A path lifted off its plane: by numbers at its beginning, in its middle and at its end, with a parabola through
+    them over the way along it.
+
+    Raises:
+        OperationError: it closes, so that it has no beginning.
+    """
+    if path.closed:
+        raise OperationError("A path that closes has no beginning and end to be lifted; choose an open one.")
+    share = path.along / path.length
+    begin, middle, end = heights
+    height = begin + share * (4 * middle - 3 * begin - end) + share**2 * (2 * begin - 4 * middle + 2 * end)
+    return _off_plane(path, path.points + height[:, None] * np.array(frame.normal))
+
+
+def seen_as(path: Path, frame: Frame, view: Path, other: Frame) -> Path:
+    """A path drawn in two views: its own gives where it runs, the other, in a plane upright on it, how high it lies
+    there.
+
+    Raises:
+        OperationError: the planes do not stand upright on each other, the second view runs back along their common
+            axis, or it does not reach as far as the first.
+    """
+    normal, axis = np.array(frame.normal), np.cross(frame.normal, other.normal)
+    if np.linalg.norm(axis) < 1 - UPRIGHT:
+        raise OperationError("The second view has to lie in a plane upright on that of the first; choose another.")
+    axis /= np.linalg.norm(axis)
+    at, heights = view.points @ axis, (view.points - np.array(frame.origin)) @ normal
+    steps = np.diff(at)
+    if not ((steps > 0).all() or (steps < 0).all()):
+        raise OperationError(
+            "The second view runs back or straight up somewhere; draw it so that it runs one way only."
+        )
+    if steps[0] < 0:
+        at, heights = at[::-1], heights[::-1]
+    wanted = path.points @ axis
+    off = max(at[0] - wanted.min(), wanted.max() - at[-1])
+    if off > REACH_MM:
+        raise OperationError(f"The second view ends {off:.2f} mm before the first does; draw it as long as that.")
+    height = CubicSpline(at, heights)(np.clip(wanted, at[0], at[-1]))
+    return _off_plane(path, path.points + height[:, None] * normal)
+
+
+def _off_plane(path, points):
+    """A path whose points have moved; its corners with them."""
+    if path.kinks:
+        near = cKDTree(path.points).query(np.array(path.kinks))[1]
+        return _path(points, path.closed, kinks=tuple(tuple(points[index].tolist()) for index in near))
+    return _path(points, path.closed)
 
 
 def around_face(development: Development, curves: list[Any], closed: bool, lift: float) -> Path:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from nomogon_core.sentence import Choice, Clause, Length
-from nomogon_core.solid.sentence import BodyBlank
+from nomogon_core.solid.sentence import BodyBlank, Run
 
 RESULT = (
     ",",
@@ -25,6 +25,38 @@ RESULT = (
     ".",
 )
 JOB_AXES = {"z": "the upright axis", "x": "the x axis", "y": "the y axis"}
+
+
+def off_plane(prefix: str, rail: str) -> tuple[Clause, Clause]:
+    """What is said of a run of curves that leaves its plane: by heights, or as a second view shows it.
+
+    Args:
+        prefix: of the names of the blanks; rail: what it is called.
+    """
+
+    def height(name, where):
+        asks = f"Type how far above its plane {where} of {rail} lies; below is negative."
+        return Length(f"{prefix}_{name}", asks=asks, empty="a height", usual="0 mm", usual_in="0 in", positive=False)
+
+    asks = f"Click {rail} as it is seen in a sketch upright on the first: how high it lies along the way."
+    return (
+        Clause(
+            offer=f"{rail} lifted",
+            parts=(
+                f", {rail} lifted by",
+                height("begin", "the beginning"),
+                "at its beginning,",
+                height("middle", "the middle"),
+                "in its middle and",
+                height("end", "the end"),
+                "at its end",
+            ),
+        ),
+        Clause(
+            offer=f"second view of {rail}",
+            parts=(f", {rail} seen from the side as", Run(f"{prefix}_view", asks=asks, empty="a second view")),
+        ),
+    )
 
 
 def filling_of(value: str) -> tuple[Any, ...]:

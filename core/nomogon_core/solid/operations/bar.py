@@ -11,7 +11,8 @@ from nomogon_core.sentence import Choice, Clause, Declaration, Factor, Length, W
 from nomogon_core.solid import paths, sweeping
 from nomogon_core.solid.developing import development_of
 from nomogon_core.solid.grafting import cubics_of
-from nomogon_core.solid.phrases import JOB_AXES, RESULT
+from nomogon_core.solid.operations.surface import off_its_plane
+from nomogon_core.solid.phrases import JOB_AXES, RESULT, off_plane
 from nomogon_core.solid.sentence import AxisBlank, Faces, Run
 
 if TYPE_CHECKING:
@@ -55,7 +56,9 @@ def _path(ask: Ask) -> Path:
         raise OperationError("These curves do not hang together, so they are no one path; choose those of one.")
     curves, closed = runs[0]
     if not ask.choice("face"):
-        return paths.along_curves(frame, curves, closed)
+        return off_its_plane(ask, paths.along_curves(frame, curves, closed), frame, "path")
+    if ask.choice("path_begin") or ask.choice("path_view"):
+        raise OperationError("A path that is laid around a face is not lifted off its plane; take one of both away.")
     _, faces = ask.faces("face")
     places = np.vstack([control for curve in curves for control in cubics_of(curve)])
     return paths.around_face(development_of(faces[0], frame, places), curves, closed, ask.number("lift"))
@@ -155,6 +158,7 @@ DECLARATION = Declaration(
                         ),
                     ),
                 ),
+                *off_plane("path", "the path"),
             ),
         ),
         When("path", ("helix",), _turning("rising by")),

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 from nomogon_core.errors import OperationError
 from nomogon_core.sentence import Choice, Clause, Declaration, Length
 from nomogon_core.solid import paths, ruling
-from nomogon_core.solid.phrases import RESULT
+from nomogon_core.solid.phrases import RESULT, off_plane
 from nomogon_core.solid.sentence import Run
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.paths import Path
+    from nomogon_core.solid.planes import Frame
 
 ORDER = 5.3
 
@@ -34,7 +35,28 @@ def _path(ask: Ask, blank: str) -> Path:
     frame, runs = ask.runs(blank)
     if len(runs) != 1:
         raise OperationError("The curves of a rail hang together; choose those of one.")
-    return paths.along_curves(frame, *runs[0])
+    return off_its_plane(ask, paths.along_curves(frame, *runs[0]), frame, blank)
+
+
+def off_its_plane(ask: Ask, path: Path, frame: Frame, prefix: str) -> Path:
+    """A path lifted by numbers or by a second view, where a clause says so.
+
+    Raises:
+        OperationError: both are said, or one does not go with the path.
+    """
+    heights = ("begin", "middle", "end")
+    by_numbers, view = ask.choice(f"{prefix}_begin"), ask.choice(f"{prefix}_view")
+    if by_numbers and view:
+        raise OperationError("A path is lifted by numbers or by a second view, not by both; take one of them away.")
+    if by_numbers:
+        begin, middle, end = (ask.number(f"{prefix}_{name}") for name in heights)
+        return paths.lifted(path, frame, (begin, middle, end))
+    if not view:
+        return path
+    other, runs = ask.runs(f"{prefix}_view")
+    if len(runs) != 1:
+        raise OperationError("The curves of a second view hang together; choose those of one.")
+    return paths.seen_as(path, frame, paths.along_curves(other, *runs[0]), other)
 
 
 DECLARATION = Declaration(
@@ -56,6 +78,8 @@ DECLARATION = Declaration(
                 Run("end", asks="Click the line from rail to rail at the other end.", empty="a line"),
             ),
         ),
+        *off_plane("first", "the first rail"),
+        *off_plane("second", "the second rail"),
         ",",
         Length("thickness", asks="Type how thick.", empty="a thickness", usual="2 mm", usual_in="1/16 in"),
         "thick to",
