@@ -246,6 +246,21 @@ class OnOtherFaces(unittest.TestCase):
             if kind == "Sphere":
                 self.assertAlmostEqual(grown[0] / grown[1], (30.8**3 - 30**3) / (30**3 - 29.2**3), places=4)
 
+    def test_what_is_left_of_the_face_has_its_area_less_that_of_the_areas(self):
+        """A cone is laid out without stretching, so that area is exact in the plane: pi (R + r) s of the whole side."""
+        letters = drawn(*(rounded_polygon([(x, 8), (x + 3, 8), (x + 3, 20 + x), (x, 19)], [0.7] * 4) for x in
+                          (-9, -4, 1, 6)))  # fmt: skip
+        area = sum(region.area for region in find_regions(letters))
+        part = cone()
+        plain, _ = built(part, "op1.side(c2)", logo=letters)
+        face, name = side(plain, "Cone")
+        whole = math.pi * (30 + 18) * math.hypot(12, 60)
+        self.assertAlmostEqual(kernel.area_of_face(face), whole, places=6)
+        _, told = built(part, name, logo=letters)
+        body = told.bodies["Plate"]
+        left = sum(kernel.area_of_face(one) for one in kernel.faces_of(body.shape) if body.names.get(one) == name)
+        self.assertAlmostEqual(left / (whole - area), 1.0, delta=3e-6)
+
     def test_what_cannot_be_says_why(self):
         for face, how, words in (
             ("op1.top", {}, "is flat"),

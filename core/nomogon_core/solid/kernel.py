@@ -110,7 +110,7 @@ PLAIN_CURVES = (
 VOLUME_SLACK = 1e-6
 SMOOTH_ANGLE = 0.02
 TOUCHING_MM, SEWN_MM = 1e-6, 1e-4
-LEAST_SEEN_MM, LEVEL, ROUGH_MM, FINE = 1e-6, 1e-9, 1e-6, 1e-8
+LEAST_SEEN_MM, LEVEL, ROUGH_MM, FINE, AREA_STEP = 1e-6, 1e-9, 1e-6, 1e-8, 1e-3
 CUSP = 1 - 1e-6
 BOOLEANS = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "overlap": BRepAlgoAPI_Common}
 
@@ -768,9 +768,19 @@ def nearest_places(first: TopoDS_Shape, second: TopoDS_Shape) -> tuple[float, tu
 
 
 def area_of_face(face: TopoDS_Face) -> float:
-    surface = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(face, surface)
-    return surface.Mass()
+    """Area of a face; in ever finer steps where its surface or its edges are free, since a fixed number is not enough
+    there; but not of an offset surface, on which these go astray."""
+    found = GProp_GProps()
+    kind = BRepAdaptor_Surface(face).GetType()
+    edges = (_edge_kind(TopoDS.Edge(edge)) for edge in parts_of(face, TopAbs_EDGE))
+    plain = kind in EXACT_SURFACES and all(one == "plain" for one in edges)
+    if not plain and kind != GeomAbs_SurfaceType.GeomAbs_OffsetSurface:
+        BRepGProp.SurfaceProperties_s(face, found, AREA_STEP)
+        if math.isfinite(found.Mass()) and found.Mass() > 0:
+            return found.Mass()
+        found = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face, found)
+    return found.Mass()
 
 
 def middle_of(face: TopoDS_Face) -> tuple[float, float, float]:
