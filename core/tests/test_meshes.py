@@ -8,6 +8,8 @@ import attrs
 import lib3mf
 import numpy as np
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from core.tests.specimens import drawn, number, sheet_of
 from examples.render import hole, rounded_polygon
@@ -17,6 +19,7 @@ from nomogon_core.exchange.readers.meshes import read_mesh
 from nomogon_core.job.library import Library
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import display, graph, keeping, meshes
+from nomogon_core.solid.crossings import crossings
 from nomogon_core.solid.sheet import OperationStep, SketchStep
 
 
@@ -110,6 +113,54 @@ class Reading(unittest.TestCase):
         for data, name, words in bad:
             with self.assertRaisesRegex(InputError, words, msg=name):
                 read_mesh(data, name)
+
+    def test_shells_that_run_into_each_other_are_joined(self):
+        """V(A ∪ B) = V(A) + V(B) − V(A ∩ B), of boxes turned against each other by whole numbers."""
+        one, other = trimesh.creation.box((20, 10, 6)), trimesh.creation.box((6, 24, 4))
+        other.apply_translation((3, 2, 1))
+        told = read(trimesh.util.concatenate([one, other]))
+        facts = meshes.facts_of(told.mesh)
+        self.assertIn("2 shells that ran into each other joined", told.mesh.note)
+        self.assertAlmostEqual(facts.volume_mm3, 1200 + 576 - 6 * 10 * 4, places=6)
+        self.assertTrue(facts.valid and facts.solids == 1)
+        apart = other.copy()
+        apart.apply_translation((40, 0, 0))
+        self.assertEqual(read(trimesh.util.concatenate([one, apart])).mesh.note, "")
+        beside = trimesh.creation.box((20, 7, 6))
+        beside.apply_translation((1.5, 8.5, 0.5))  # it touches, with a whole face, and nothing goes through anything
+        self.assertEqual(read(trimesh.util.concatenate([one, beside])).mesh.note, "")
+
+    def test_a_surface_that_runs_through_itself_is_told_with_the_place(self):
+        surface = trimesh.creation.icosphere(subdivisions=4, radius=10)
+        self.assertEqual(read(surface).mesh.note, "")
+        top = surface.vertices[:, 2] > 9.3
+        surface.vertices[top] += (0.37, -0.21, -22.0)
+        told = read(surface).mesh.note
+        self.assertRegex(told, r"runs through itself at \d+ edges, the first at \(-?\d+\.\d\d, ")
+        place = np.array([float(one) for one in told.split("(")[1].split(")")[0].split(",")])
+        self.assertLess(abs(np.linalg.norm(place) - 10), 0.2, "near the sphere's foot")
+        self.assertLess(place[2], -9)
+
+    @settings(max_examples=15, deadline=None)
+    @given(st.integers(0, 2**31))
+    def test_boxes_anyhow_cross_where_manifold3d_finds_something_common(self, seed):
+        random = np.random.default_rng(seed)
+        boxes = []
+        for _ in range(2):
+            box = trimesh.creation.box(random.uniform(4, 12, 3))
+            box.apply_transform(trimesh.transformations.random_rotation_matrix(random.uniform(0, 1, 3)))
+            box.apply_translation(random.uniform(-6, 6, 3))
+            boxes.append(meshes.Mesh(np.array(box.vertices), np.array(box.faces), np.zeros(12, int), ("",)))
+        vertices = np.vstack([one.vertices for one in boxes])
+        pairs, places = crossings(vertices, np.vstack([boxes[0].triangles, boxes[1].triangles + 8]))
+        common = meshes.as_manifold(boxes[0]) ^ meshes.as_manifold(boxes[1])
+        volumes = [meshes.facts_of(one).volume_mm3 for one in boxes]
+        apart = common.volume() < 1e-9 or abs(common.volume() - min(volumes)) < 1e-9
+        self.assertEqual(len(pairs) == 0, apart)
+        for place in places:
+            self.assertTrue(
+                (place >= vertices.min(axis=0) - 1e-9).all() and (place <= vertices.max(axis=0) + 1e-9).all()
+            )
 
     def test_packed_and_unpacked(self):
         mesh = read(disc()).mesh

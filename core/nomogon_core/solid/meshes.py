@@ -78,7 +78,7 @@ def packed(mesh: Mesh) -> bytes:
         mesh.vertices.astype("<f8"),
         mesh.triangles.astype("<u4"),
         mesh.labels.astype("<u4"),
-        np.array([*mesh.names, mesh.note], "<U200"),
+        np.array([*mesh.names, mesh.note], "<U400"),
     ):
         np.save(stream, part, allow_pickle=False)
     return stream.getvalue()
@@ -151,6 +151,12 @@ def named_flats(vertices: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray
     return labels, tuple(names)
 
 
+def shells_of(triangles: np.ndarray, pairs: np.ndarray | None = None) -> np.ndarray:
+    """(m,) number of the shell that each triangle of a closed surface is in; ``pairs`` of neighbours, if they are
+    known."""
+    return _groups(len(triangles), neighbours(triangles)[0] if pairs is None else pairs)
+
+
 def facts_of(mesh: Mesh) -> Facts:
     """What is known of a mesh; its volume by the divergence theorem."""
     corners = mesh.corners
@@ -171,7 +177,7 @@ def facts_of(mesh: Mesh) -> Facts:
 
 def _solids(triangles, pairs, shares):
     """How many separate solids there are: shells that enclose something, not hollows in them."""
-    shell = _groups(len(triangles), pairs)
+    shell = shells_of(triangles, pairs)
     return int((np.bincount(shell, shares) > 0).sum())
 
 

@@ -102,7 +102,7 @@ def bring(request, job_id):
     unit = "mm" if told["says_unit"] else "of its own unit"
     words = f"{told['triangles']:,} triangles, {size} {unit}, closed, {told['flats']} flat faces."
     if told["mended"]:
-        words += f" Mended: {told['mended']}."
+        words += f" Noted: {told['mended']}."
     return JsonResponse({"file": Shelf(job).keep(data, "application/octet-stream"), "name": upload.name, "told": words})
 
 

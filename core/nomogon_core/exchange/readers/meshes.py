@@ -11,14 +11,15 @@ import lib3mf
 import numpy as np
 import trimesh
 
-from nomogon_core.errors import InputError
+from nomogon_core.errors import InputError, OperationError
 from nomogon_core.quantity.units import MM_PER_INCH
-from nomogon_core.solid.meshes import KEY, Mesh, edge_keys, named_flats, neighbours
+from nomogon_core.solid.crossings import crossings
+from nomogon_core.solid.meshes import KEY, Mesh, combined, edge_keys, named_flats, neighbours, shells_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-LARGEST_FILE, MOST_TRIANGLES = 128 * 2**20, 1_000_000
+LARGEST_FILE, MOST_TRIANGLES, MOST_CHECKED = 128 * 2**20, 1_000_000, 400_000
 WELD_SHARE, WELD_STEPS = 1e-6, 1_000_000
 MM_OF = {
     lib3mf.ModelUnit.MicroMeter: 1e-3,
@@ -67,6 +68,8 @@ def read_mesh(data: bytes, name: str) -> Brought:
             f"{name} has {len(triangles):,} triangles; {MOST_TRIANGLES:,} at most are taken. Save it coarser."
         )
     vertices, triangles, notes = _mended(vertices, triangles, name)
+    vertices, triangles, told = _uncrossed(vertices, triangles)
+    notes += told
     labels, names = named_flats(vertices, triangles)
     return Brought(Mesh(vertices, triangles, labels, names, "; ".join(notes)), ending == "3mf")
 
@@ -173,6 +176,35 @@ def _mended(vertices, triangles, name):
         triangles = triangles[:, ::-1]
     used, place = np.unique(triangles, return_inverse=True)
     return vertices[used], place.reshape(-1, 3), notes
+
+
+def _uncrossed(vertices, triangles):
+    """A mesh whose separate shells do not run into each other, and in words what was done, or where it crosses itself.
+
+    Only whole shells are joined; what crosses itself within one is told and left as it is.
+    """
+    if len(triangles) > MOST_CHECKED:
+        return vertices, triangles, ["whether it runs through itself was not looked at, it has too many triangles"]
+    pairs, places = crossings(vertices, triangles)
+    if not len(pairs):
+        return vertices, triangles, []
+    shell = shells_of(triangles)
+    corners = vertices[triangles]
+    shares = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2]))
+    between = shell[pairs[:, 0]] != shell[pairs[:, 1]]
+    if between.all() and (np.bincount(shell, shares) > 0).all():
+        parts = [Mesh(vertices, triangles[shell == one], np.zeros((shell == one).sum(), np.int64), ("",))
+                 for one in range(shell.max() + 1)]  # fmt: skip
+        try:
+            one = combined("add", parts[0], parts[1:], "It")
+        except OperationError:
+            pass
+        else:
+            return one.vertices, one.triangles, [f"{len(parts)} shells that ran into each other joined"]
+    x, y, z = places[0]
+    where = f"{_several(len(pairs), 'edge')}, the first at ({x:.2f}, {y:.2f}, {z:.2f})"
+    told = f"it runs through itself at {where}, which was left: cuts there may come out wrong"
+    return vertices, triangles, [told]
 
 
 def _is_closed(triangles):
