@@ -11,7 +11,7 @@ from shapely import Polygon
 from core.tests.specimens import drawn, number, sheet_of
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import Line, Spline, outline_points
+from nomogon_core.geometry.curves import Arc, Line, Spline, outline_points
 from nomogon_core.job.document import new_document
 from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
@@ -445,6 +445,31 @@ class Edges(unittest.TestCase):
         open_top = {"body": "Plate", "names": ["op1.top"]}
         body = built(sketch, block(sketch), step("op2", "hollow", faces=open_top, wall=2.0))["Plate"]
         self.assertAlmostEqual(body.facts.volume_mm3, math.pi * (15**2 * 10 - 13**2 * 8), places=5)
+
+
+class CornersOfArcs(unittest.TestCase):
+    """Outlines in which large arcs meet in corners: over these the kernel once searched for ever."""
+
+    def test_they_lean_like_their_buffers(self):
+        half = math.acos(0.6)
+        lens = (Arc((-12, 0), 20, -half, 2 * half), Arc((12, 0), 20, math.pi - half, 2 * half))
+        slot = rounded_polygon([(-4, -2), (4, -2), (4, 3), (-4, 3)], [2.0] * 4)
+        sketch = drawn(lens, slot)
+        ring = max(find_regions(sketch), key=lambda one: one.area).name
+        for angle in (3, -2):
+            leaning = step("op1", "extrude", regions={"sketch": "s1", "names": [ring]}, extent="by", length=6.0,
+                           way="up", draft=math.radians(angle), result="new", body="Plate")  # fmt: skip
+            body = built(sketch, leaning)["Plate"]
+            outer, inner = (Polygon(outline_points(loop, 1e-4)) for loop in (lens, slot))
+            depths, lean = np.linspace(0, 6, 13), math.tan(math.radians(angle))
+            areas = [
+                outer.buffer(-z * lean, join_style="mitre", quad_segs=64).area
+                - inner.buffer(z * lean, quad_segs=64).area
+                for z in depths
+            ]
+            self.assertAlmostEqual(body.facts.volume_mm3 / simpson(areas, x=depths), 1, delta=5e-4)
+            names = {body.names.get(face) for face in kernel.faces_of(body.shape)}
+            self.assertTrue({"op1.top", "op1.bottom"} <= names)
 
 
 class FirstPicture(unittest.TestCase):

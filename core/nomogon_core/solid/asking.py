@@ -12,7 +12,7 @@ from OCP.gp import gp_Trsf
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.errors import InputError, OperationError, SketchError
-from nomogon_core.geometry.curves import outline_points
+from nomogon_core.geometry.curves import outline_points, reverse
 from nomogon_core.sketch.chains import as_run, chains
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
@@ -463,27 +463,48 @@ class Ask:
     ) -> TopoDS_Shape | None:
         """A prism as :meth:`prism`, whose sides lean into the material by an angle, radians, away from its lower end or
         (not ``up``) its upper one; None where one side would vanish or cross another."""
-        plain = self.no_names()
-        upright = self.prism(loops, low, height, plain, roles)
-        neutral, far = (low, low + height) if up else (low + height, low)
-        maker = kernel.leaning(upright, angle, neutral, 1.0 if up else -1.0)
-        if maker is not None:
-            for face in kernel.faces_of(upright):
-                names.put(maker.ModifiedShape(face), plain.get(face))
-            return maker.Shape()
-        beside, first, last = roles
+        at_once = None
+        if not any(map(kernel.has_corner_of_arcs, loops)):
+            at_once = self._leaned(loops, low, height, angle, names, roles, up)
+        if at_once is not None:
+            return at_once
         solids = []
         for index, loop in enumerate(loops):
-            solid, sides, ends = kernel.drafted_loop(loop, neutral, far, angle if index == 0 else -angle)
-            if solid is None or not kernel.facts_of(solid).valid:
+            solid = self._leaned_loop(loop, low, height, -angle if index else angle, names, roles, up, inner=index > 0)
+            if solid is None:
                 return None
-            for side, curve in sides:
-                names.put(side, self.called(f"{beside}({curve})"))
-            if index == 0:
-                for face, role in zip(ends, (first, last) if up else (last, first)):
-                    names.put(face, self.called(role))
             solids.append(solid)
         return self.cut_out(solids, names)
+
+    def _leaned(self, loops, low, height, angle, names, roles, up):
+        """By leaning the sides of the upright prism, or None."""
+        plain = self.no_names()
+        upright = self.prism(loops, low, height, plain, roles)
+        maker = kernel.leaning(upright, angle, low if up else low + height, 1.0 if up else -1.0)
+        if maker is None:
+            return None
+        for face in kernel.faces_of(upright):
+            names.put(maker.ModifiedShape(face), plain.get(face))
+        return maker.Shape()
+
+    def _leaned_loop(self, loop, low, height, angle, names, roles, up, *, inner):
+        """The solid inside one loop; of a hole only its sides have names."""
+        beside, first, last = roles
+        if inner and not kernel.has_corner_of_arcs(loop):
+            outward = loop if kernel.runs_around(loop) else [(name, reverse(curve)) for name, curve in reversed(loop)]
+            solid = self._leaned([outward], low, height, angle, names, roles, up)
+            if solid is not None and kernel.facts_of(solid).valid:
+                return solid
+        neutral, far = (low, low + height) if up else (low + height, low)
+        solid, sides, ends = kernel.drafted_loop(loop, neutral, far, angle)
+        if solid is None or not kernel.facts_of(solid).valid:
+            return None
+        for side, curve in sides:
+            names.put(side, self.called(f"{beside}({curve})"))
+        if not inner:
+            for face, role in zip(ends, (first, last) if up else (last, first)):
+                names.put(face, self.called(role))
+        return solid
 
     def upright(self, shape: TopoDS_Shape, names: ShapeMap, at: str, roles: tuple[str, str, str]) -> TopoDS_Shape:
         """A round solid upright on Plan; its faces are named in ``names`` by what they are there (its side, its upper

@@ -83,7 +83,17 @@ from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Vertex, TopoDS_Wire
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, Arc, Circle, Ellipse, EllipticArc, Line, closed_area, ends
+from nomogon_core.geometry.curves import (
+    CLOSED,
+    Arc,
+    Circle,
+    Ellipse,
+    EllipticArc,
+    Line,
+    closed_area,
+    end_directions,
+    ends,
+)
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.flats import flat
 from nomogon_core.solid.planes import PLAN, frame_of
@@ -633,6 +643,23 @@ def _cusp(edges):
                 return place.Coord()
             leaving.put(vertex, [*others, unit])
     return None
+
+
+def runs_around(loop: list[tuple[str, Any]]) -> bool:
+    """Whether a loop runs counter-clockwise; a whole circle or ellipse always does."""
+    return closed_area(tuple(curve for _, curve in loop)) > 0
+
+
+def has_corner_of_arcs(loop: list[tuple[str, Any]]) -> bool:
+    """Whether two arcs of a loop meet in a corner: the kernel can search for ever where the two cones over them
+    meet."""
+    curves = [curve for _, curve in loop]
+    for before, after in zip(curves, [*curves[1:], curves[0]]):
+        if isinstance(before, Arc) and isinstance(after, Arc) and len(curves) > 1:
+            u, v = end_directions(before)[1], end_directions(after)[0]
+            if abs(math.atan2(u[0] * v[1] - u[1] * v[0], float(u @ v))) > SMOOTH_ANGLE:
+                return True
+    return False
 
 
 def leaning(shape: TopoDS_Shape, angle: float, neutral: float, way: float) -> BRepOffsetAPI_DraftAngle | None:
