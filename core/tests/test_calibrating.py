@@ -14,9 +14,13 @@ from nomogon_core.devices import caliper, scanner
 from nomogon_core.errors import CalibrationError, InputError
 from nomogon_core.geometry.curves import Circle, Line, sample
 from nomogon_core.job import document as job
+from nomogon_core.job.commands import carry_out
 from nomogon_core.job.follow import follow
 from nomogon_core.job.measuring import read_check, suggest
 from nomogon_core.job.overview import overview
+from nomogon_core.job.quantities import environment
+from nomogon_core.job.sizes import least_sure, sizes_u95
+from nomogon_core.job.sureness import how_sure
 from nomogon_core.picture.decode import decode, inspect
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.calibration import Calibration, KnownLength, level_angle
@@ -26,6 +30,8 @@ from nomogon_core.reference.sheets import find_rectangle, follow_straight
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain
 from nomogon_core.sketch.dimensions import new_dimension
+from nomogon_core.sketch.regions import find_regions
+from nomogon_core.solid import graph
 from nomogon_core.trace.symmetry import find_axis
 
 SIZE = (4000, 3000)
@@ -274,6 +280,53 @@ class NextMeasurement(unittest.TestCase):
                 for curve in curves
             )
             self.assertLess(near, 1e-6)
+
+
+class HowSure(unittest.TestCase):
+    """The least sure size of a part that was traced in a scan, and the length whose reading helps it most."""
+
+    def test_it_names_the_size_and_what_to_measure(self):
+        document, _, _ = scanned_job()
+        del document["known"]["k2"]
+        sketch = traced_sketch(parts.latch_plate())
+        job.keep_sketch(document, "s1", sketch)
+        settings = {"tolerance_mm": 0.05, "threshold": 0.5, "speck_mm2": 1.0}
+        trace = {
+            "picture": "r1",
+            "settings": settings,
+            "max_dev_mm": 0.1,
+            "rms_dev_mm": 0.03,
+            "sketch": "s1",
+            "edge": "",
+        }
+        document["traces"]["t1"] = trace
+        region = max(find_regions(sketch), key=lambda one: one.area).name
+        plate = {"regions": {"sketch": "s1", "names": [region]}, "extent": "by", "length": "6 mm", "way": "up",
+                 "result": "new", "body": "Plate"}  # fmt: skip
+        document = carry_out(document, "solid.add", {"kind": "extrude", "blanks": plate}, None).document
+        built = graph.run(job.build_of(document, environment(document)))
+        result = {
+            "steps": [attrs.asdict(one) for one in built.steps],
+            "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},
+            "frames": {name: attrs.asdict(frame) for name, frame in built.frames.items()},
+            "extremes": {name: graph.extremes_of(body) for name, body in built.bodies.items()},
+        }
+        view = overview(document, result)
+        told = least_sure(view)
+        (body,) = built.bodies
+        every = [one for one in sizes_u95(view, body) if one]
+        self.assertEqual(told.u95, max(every))
+        self.assertAlmostEqual(told.size, built.bodies[body].facts.size[told.axis], places=9)
+        self.assertAlmostEqual(abs(told.ends[1][told.axis] - told.ends[0][told.axis]), told.size, places=5)
+        finding = how_sure(view)
+        self.assertEqual(finding.number, f"±{told.u95:.3f} mm")
+        found = suggest(view, told.ends)
+        if found is None:
+            self.assertEqual((finding.severity, finding.remedy), ("well", None))
+        else:
+            self.assertIn(f"about {found.about_mm:.1f} mm", finding.sentence)
+            self.assertEqual(finding.remedy["tool"], "sure")
+        self.assertIsNone(how_sure(overview(document)), "nothing is told of what is not built")
 
 
 class Flat(unittest.TestCase):

@@ -16,7 +16,7 @@ from nomogon_core.job.document import new_document
 from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions
-from nomogon_core.solid import graph, keeping, kernel, meshes, naming, planes
+from nomogon_core.solid import drafting, graph, keeping, kernel, meshes, naming, planes
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
@@ -470,6 +470,36 @@ class CornersOfArcs(unittest.TestCase):
             self.assertAlmostEqual(body.facts.volume_mm3 / simpson(areas, x=depths), 1, delta=5e-4)
             names = {body.names.get(face) for face in kernel.faces_of(body.shape)}
             self.assertTrue({"op1.top", "op1.bottom"} <= names)
+
+
+class Ruled(unittest.TestCase):
+    """The way that is taken where the kernel's own draft fails."""
+
+    def test_it_agrees_with_the_prismatoid_and_with_the_kernel(self):
+        square = [(f"c{index}", curve) for index, curve in enumerate(BOX)]
+        solid, sides, ends = drafting.ruled_loop(square, 0.0, 6.0, math.radians(5))
+        lean = 2 * 6 * math.tan(math.radians(5))
+        one, other = 40 * 20, (40 - lean) * (20 - lean)
+        middle = (40 - lean / 2) * (20 - lean / 2)
+        facts = kernel.facts_of(solid)
+        self.assertTrue(facts.valid)
+        self.assertAlmostEqual(facts.volume_mm3, 6 / 6 * (one + other + 4 * middle), places=4)
+        self.assertEqual([name for _, name in sides], ["c0", "c1", "c2", "c3"])
+        self.assertEqual([kernel.plane_of(face)[0][2] for face in ends], [0.0, 6.0])
+        wave = [
+            ("c0", Spline([(0, 0), (10, -6), (20, 6), (30, 0)])),
+            ("c1", Line((30, 0), (30, 20))),
+            ("c2", Spline([(30, 20), (20, 26), (10, 14), (0, 20)])),
+            ("c3", Line((0, 20), (0, 0))),
+        ]
+        for angle in (4, -4):
+            both = [way(wave, 0.0, 3.0, math.radians(angle))[0] for way in (kernel.drafted_loop, drafting.ruled_loop)]
+            told = [kernel.facts_of(one).volume_mm3 for one in both]
+            self.assertAlmostEqual(told[0] / told[1], 1, delta=2e-4)
+
+    def test_sides_that_would_vanish_are_none(self):
+        square = [(f"c{index}", curve) for index, curve in enumerate(BOX)]
+        self.assertIsNone(drafting.ruled_loop(square, 0.0, 6.0, math.radians(65))[0])
 
 
 class FirstPicture(unittest.TestCase):

@@ -84,11 +84,12 @@ def _gaugeable(curves):
     ]
 
 
-def suggest(view: Overview) -> Suggestion | None:
-    """The measurement that would improve the sketch's sizes most, or None.
+def suggest(view: Overview, size: tuple | None = None) -> Suggestion | None:
+    """The measurement that would improve the sketch's sizes most, or one size alone; or None.
 
     Args:
         view: an :class:`nomogon_core.job.overview.Overview`.
+        size: the two places in the sketch that it lies between, millimetres; None looks at all sizes.
 
     Returns:
         :class:`nomogon_core.reference.models.Suggestion` or None.
@@ -120,7 +121,7 @@ def suggest(view: Overview) -> Suggestion | None:
         fit,
         (view.picture["width"], view.picture["height"]),
         fresh,
-        in_px(targets + candidates),
+        in_px([size] if size else targets + candidates),
         lengths=told.lengths,
         rectangles=told.rectangles,
     )

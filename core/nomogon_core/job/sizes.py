@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING, Any
 
+import attrs
 import numpy as np
 
+from nomogon_core.geometry.curves import sample
 from nomogon_core.job.document import calibration_of
 from nomogon_core.job.quantities import environment, u95_of, web_of
 from nomogon_core.sketch.joint import U95
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
 
 _SIDE = re.compile(r"(op\d+)\.(?:side|wall)\(([^()~]+)\)")
 _END = re.compile(r"(op\d+)\.(?:top|bottom|floor)")
-LEVEL, MOST_ASKED = 1e-9, 12
+LEVEL, MOST_ASKED, SEEN_MM, LEVEL_MM = 1e-9, 12, 1e-3, 1e-6
 
 
 def sizes_u95(view: Overview, body: str) -> list[float | None]:
@@ -30,6 +32,60 @@ def sizes_u95(view: Overview, body: str) -> list[float | None]:
     for axis, pair in enumerate(result.get("extremes", {}).get(body, ())):
         told.append(_across(view, axis, *pair) if all(pair) else None)
     return told
+
+
+@attrs.frozen
+class Sure:
+    """The outer size that the picture makes least sure.
+
+    Attributes:
+        body: id; axis: 0, 1, 2 along x, y, z; size, u95: millimetres.
+        picture: id of a picture that it was traced in; ends: the two places in the sketch that it lies between.
+    """
+
+    body: str
+    axis: int
+    size: float
+    u95: float
+    picture: str
+    ends: tuple
+
+
+def least_sure(view: Overview) -> Sure | None:
+    """The size of a body, between two sides that came of a traced sketch, with the largest uncertainty."""
+    found = None
+    for body, pairs in ((view.result or {}).get("extremes") or {}).items():
+        facts = (view.result or {})["bodies"].get(body)
+        for axis, pair in enumerate(pairs):
+            sides = [next(filter(None, map(_SIDE.fullmatch, names)), None) for names in pair]
+            u95 = _across(view, axis, *pair) if all(sides) and facts else None
+            if not u95 or (found is not None and u95 <= found.u95):
+                continue
+            low, high = facts["box"][0][axis], facts["box"][1][axis]
+            told = _traced_between(view, axis, *sides)
+            found = Sure(body, axis, high - low, u95, *told) if told else found
+    return found
+
+
+def _traced_between(view, axis, low, high):
+    """(picture, the two places) of a size between two sides, or None."""
+    name, frame = _frame_of(view, low[1])
+    sketch = view.sketches[name].sketch if frame else None
+    if sketch is None or low[2] not in sketch.curves or high[2] not in sketch.curves:
+        return None
+    traces = view.document["traces"]
+    picture = next((traces[sketch.curves[one[2]].origin]["picture"] for one in (low, high)
+                    if sketch.curves[one[2]].origin in traces), None)  # fmt: skip
+    if picture is None:
+        return None
+    way = np.array([frame["across"][axis], frame["up"][axis]])
+    ends = []
+    for side, sign in ((low, -1), (high, 1)):
+        places = sample(sketch.geometry(side[2]), SEEN_MM)
+        reach = places @ (sign * way)
+        # A straight side lies all along the end of the size: its middle.
+        ends.append(tuple(places[reach > reach.max() - LEVEL_MM].mean(axis=0).tolist()))
+    return picture, tuple(ends)
 
 
 def _across(view, axis, low, high):

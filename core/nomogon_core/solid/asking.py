@@ -18,7 +18,7 @@ from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid import bodies as made
-from nomogon_core.solid import kernel, meshes, naming, planes, selection
+from nomogon_core.solid import drafting, kernel, meshes, naming, planes, selection
 from nomogon_core.solid.kernel import ShapeMap
 from nomogon_core.solid.sentence import Edges, Faces
 
@@ -496,8 +496,16 @@ class Ask:
             if solid is not None and kernel.facts_of(solid).valid:
                 return solid
         neutral, far = (low, low + height) if up else (low + height, low)
-        solid, sides, ends = kernel.drafted_loop(loop, neutral, far, angle)
-        if solid is None or not kernel.facts_of(solid).valid:
+        for leaned in (kernel.drafted_loop, drafting.ruled_loop):
+            try:
+                solid, sides, ends = leaned(loop, neutral, far, angle)
+            except Exception as problem:
+                if not kernel.is_failure(problem):
+                    raise
+                continue
+            if solid is not None and kernel.facts_of(solid).valid:
+                break
+        else:
             return None
         for side, curve in sides:
             names.put(side, self.called(f"{beside}({curve})"))

@@ -694,6 +694,8 @@ def drafted_loop(
     maker = BRepOffsetAPI_MakeDraft(wire, gp_Dir(0, 0, math.copysign(1.0, far - neutral)), abs(angle))
     maker.SetDraft(angle > 0)
     maker.Perform(abs(far - neutral) / math.cos(angle))
+    if not maker.IsDone():
+        return None, [], []
     free = ShapeAnalysis_FreeBounds(maker.Shape(), SEWN_MM, False, True).GetClosedWires()
     caps = [BRepBuilderAPI_MakeFace(TopoDS.Wire(found), True).Face() for found in parts_of(free, TopAbs_WIRE)]
     if len(caps) != 2:

@@ -359,8 +359,12 @@ function askCheck(what, places, jaws = places) {
   tell("Type what your gauge reads to see the error, or press Enter to note the picture's reading alone.");
 }
 
+/** Whether a length is looked for that helps the least sure size of the part, not all sizes of the sketch. */
+let forSize = false;
+
 async function measureNext() {
-  const { found: next } = await send("reference/next", {});
+  const { found: next } = await send("reference/next", { of: forSize ? "size" : "" });
+  forSize = false;
   if (tray.current() !== "next") return;
   if (!next) {
     tray.release();
@@ -557,7 +561,8 @@ onChanged(load);
 onTyped(load);
 load().then(
   () => {
-    if (location.hash) tray.choose(location.hash.slice(1));
+    forSize = location.hash === "#sure";
+    if (location.hash) tray.choose(forSize ? "next" : location.hash.slice(1));
   },
   (problem) => say(problem.message, true),
 );

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_POST
 
 from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.inspect.telling import Finding, told
+from nomogon_core.job.sureness import how_sure
 from stages.overviews import view_of
 from stages.requests import shown, unit_of
 from store.working import here_for
@@ -29,7 +30,7 @@ def findings(request, job_id):
         if task.status == Task.DONE:
             checks = services.wait(services.submit(here.job, "inspect", services.inspect_arguments(document)))
     done = checks is not None and checks.status == Task.DONE
-    rows = _rows(checks.result["findings"], document, view_of(here, task.result).build) if done else []
+    rows = _rows(checks.result["findings"], document, view_of(here, task.result)) if done else []
     context = _context(document, rows, unit_of(request)) | {"job": here.job, "done": done}
     waited = checks or task
     return JsonResponse(
@@ -59,9 +60,11 @@ def findings(request, job_id):
     )
 
 
-def _rows(found, document, sheet):
+def _rows(found, document, view):
     """Findings as rows of the page, with a number or a sign each."""
-    rows = told([Finding(**one) for one in found], making_of(document["making"]), sheet)
+    sure = how_sure(view)
+    every = [*(Finding(**one) for one in found), *([sure] if sure else [])]
+    rows = told(every, making_of(document["making"]), view.build)
     return [
         {"told": row, "one": row.finding, "mark": MARKS.get(row.severity, str(index)), "arguments": _arguments(row)}
         for index, row in enumerate(rows, 1)

@@ -13,6 +13,7 @@ from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
 from nomogon_core.job.document import calibration_of, known_of, rectangle_of, things_of
 from nomogon_core.job.measuring import read_check, suggest
+from nomogon_core.job.sizes import least_sure
 from nomogon_core.picture.cleanup import KINDS
 from nomogon_core.picture.contours import find_contours
 from nomogon_core.picture.edges import pick_edge
@@ -293,8 +294,10 @@ def mirror_axis(request, job_id):
 
 @require_POST
 def next_measurement(request, job_id):
-    """Which measurement would improve the sketch's sizes most."""
-    found = suggest(view_of(here_for(request, job_id)))
+    """Which measurement would improve the sketch's sizes most, or the least sure size of the part."""
+    view = view_of(here_for(request, job_id))
+    size = least_sure(view) if sent_by(request).get("of") == "size" else None
+    found = suggest(view, size and size.ends)
     return JsonResponse(
         {"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}}
     )
