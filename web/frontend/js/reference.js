@@ -334,7 +334,6 @@ const FLOWS = {
   },
 };
 FLOWS["known-exact"] = { ...FLOWS.known, exact: true };
-FLOWS.next = FLOWS.known;
 
 function askCheck(what, places, jaws = places) {
   if (!state.scale) {
@@ -363,9 +362,11 @@ function askCheck(what, places, jaws = places) {
 let forSize = false;
 
 async function measureNext() {
-  const { found: next } = await send("reference/next", { of: forSize ? "size" : "" });
+  const of = forSize ? "size" : "";
   forSize = false;
-  if (tray.current() !== "next") return;
+  tray.choose("known");
+  const { found: next } = await send("reference/next", { of });
+  if (tray.current() !== "known") return;
   if (!next) {
     tray.release();
     return say("No further length would improve the sizes by much.");
@@ -408,7 +409,6 @@ const STARTS = {
   "whole-width": askWidth,
   axis: layOnAxis,
   resolution: takeResolution,
-  next: measureNext,
   outlines: () => outlines.open(),
   clean: () => cleaning.open(),
   pictures: () => pictures.open(),
@@ -562,7 +562,8 @@ onTyped(load);
 load().then(
   () => {
     forSize = location.hash === "#sure";
-    if (location.hash) tray.choose(forSize ? "next" : location.hash.slice(1));
+    if (forSize || location.hash === "#next") trying(measureNext);
+    else if (location.hash) tray.choose(location.hash.slice(1));
   },
   (problem) => say(problem.message, true),
 );
