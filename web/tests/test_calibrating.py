@@ -110,6 +110,10 @@ class Calibrating(BrowserCase):
         expect(page.locator("#found")).to_contain_text("kept", timeout=20_000)
         page.get_by_role("button", name="Trace these").click()
         expect(page.locator("#said")).to_contain_text("outlines traced: ", timeout=30_000)
+        page.get_by_role("button", name="Measure this").click()
+        expect(page.locator("#ask")).to_be_visible(timeout=20_000)
+        expect(page.locator("#prompt")).to_contain_text("Type how long that is")
+        page.keyboard.press("Escape")
 
     def card(self, page, job, camera):
         board = self.open_reference(page, job)
