@@ -103,6 +103,8 @@ class Signs(unittest.TestCase):
         gone = step("op1", "lines", curves={"sketch": "s1", "names": ["c99"]}, width=2.0, height=3.0, way="up",
                     result="new", body="Sign")  # fmt: skip
         self.assertIn("no curve", problem_of(sketch, gone))
+        lost = attrs.evolve(gone, blanks=gone.blanks | {"curves": {"sketch": "s1", "names": [], "trace": "t9"}})
+        self.assertIn("no curve of that trace", problem_of(sketch, lost))
 
     def test_marks_of_two_traces_become_holes_and_pegs(self):
         """Marks of any closed shape count by their centroid."""

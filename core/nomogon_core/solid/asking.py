@@ -375,6 +375,8 @@ class Ask:
             found = chains(drawn.sketch, drawn.picked(picked), meeting=meeting)
         except SketchError as problem:
             raise OperationError(str(problem)) from None
+        if not found:
+            raise OperationError(f"There is no curve of that trace in {drawn.title} any more; choose others.")
         return drawn.frame, [(as_run(drawn.sketch, run, closed), closed) for run, closed in found]
 
     def recorded(self, blank: str) -> list[Recorded]:
@@ -490,7 +492,7 @@ class Ask:
     def _leaned_loop(self, loop, low, height, angle, names, roles, up, *, inner):
         """The solid inside one loop; of a hole only its sides have names."""
         beside, first, last = roles
-        if inner and not kernel.has_corner_of_arcs(loop):
+        if not kernel.has_corner_of_arcs(loop):
             outward = loop if kernel.runs_around(loop) else [(name, reverse(curve)) for name, curve in reversed(loop)]
             solid = self._leaned([outward], low, height, angle, names, roles, up)
             if solid is not None and kernel.facts_of(solid).valid:

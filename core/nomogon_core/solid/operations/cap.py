@@ -31,11 +31,14 @@ def build(ask: Ask) -> dict[str, Body]:
             rims.append(rim)
     if ask.choice("result") == "new":
         return ask.put_into(ask.choice("body"), "new", *_plugs(ask, body, rims, thickness, _filled))
-    capped = ask.put_into(body.name, "add", *_plugs(ask, body, rims, thickness, _plug))
-    if capped[body.name].facts.solids > body.facts.solids:
-        # An opening that widens inward touches a plug in its rim alone, so that what it encloses is filled.
-        capped = ask.put_into(body.name, "add", *_plugs(ask, body, rims, thickness, _filled))
-    return capped
+    try:
+        capped = ask.put_into(body.name, "add", *_plugs(ask, body, rims, thickness, _plug))
+    except OperationError:
+        capped = {}
+    if capped and capped[body.name].facts.solids <= body.facts.solids:
+        return capped
+    # An opening that widens inward touches a plug in its rim alone, so that what it encloses is filled.
+    return ask.put_into(body.name, "add", *_plugs(ask, body, rims, thickness, _filled))
 
 
 def _plugs(ask, body, rims, thickness, made):
