@@ -223,6 +223,13 @@ class Building(unittest.TestCase):
             self.assertEqual(packed["Disc"].facts, body.facts)
             self.assertIn(b'"faces": ["op1.round"', display.pack(built.bodies))
 
+    def test_one_step_after_another_works_on_it(self):
+        one, other = (read(trimesh.creation.box((10, 10, size))).mesh for size in (4, 8))
+        across = read(trimesh.creation.box((2, 20, 20))).mesh
+        both = meshes.combined("add", one, [other], "It")
+        cut = meshes.combined("cut", both, [across], "It")
+        self.assertAlmostEqual(meshes.facts_of(cut).volume_mm3, 8 * 10 * 8, places=6)
+
     def test_joined_with_an_exact_body_it_is_a_mesh(self):
         plate = drawn(rounded_polygon([(-30, -5), (30, -5), (30, 5), (-30, 5)], [0] * 4))
         regions = {"sketch": "s1", "names": [find_regions(plate)[0].name]}

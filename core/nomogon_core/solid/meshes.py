@@ -267,7 +267,8 @@ def as_manifold(mesh: Mesh, number: int | None = None) -> Any:
     number = manifold.Manifold.reserve_ids(1) if number is None else number
     return manifold.Manifold(
         manifold.Mesh64(
-            vert_properties=np.ascontiguousarray(mesh.vertices, np.float64),
+            # What the library itself gives is read-only, and it takes no such arrays.
+            vert_properties=np.require(mesh.vertices, np.float64, ["C", "W"]),
             tri_verts=np.ascontiguousarray(mesh.triangles, np.uint64),
             run_index=np.array([0, 3 * len(mesh.triangles)], np.uint64),
             run_original_id=np.array([number], np.uint32),
