@@ -1,4 +1,4 @@
-"""Groups of steps of the Build sheet: they stay runs of neighbours whatever is done to the steps."""
+"""Groups of steps of the Build sheet: they stay runs of neighbours whatever is done; and bodies of changed steps."""
 
 import unittest
 
@@ -31,6 +31,25 @@ def plated(count=5):
                   "result": "new", "body": f"Plate {number}"}  # fmt: skip
         document = do(document, "solid.add", kind="extrude", blanks=blanks)
     return document
+
+
+class Made(unittest.TestCase):
+    """An operation that makes a body, changed: the body stays, under another name where one comes."""
+
+    def test_its_own_body_is_kept_and_called_otherwise(self):
+        document = plated(2)
+        _, first, second = document["steps"]
+        body = document["operations"][first]["blanks"]["body"]
+        for text in (body, "Plate 0", "Lid"):
+            after = do(document, "solid.set", name=first, blanks={"length": "5 mm", "result": "new", "body": text})
+            self.assertEqual(after["operations"][first]["blanks"]["body"], body)
+            self.assertEqual(after["bodies"][body]["name"], "Lid" if text == "Lid" else "Plate 0")
+        with self.assertRaisesRegex(OperationError, "There is a body Plate 1 already"):
+            do(document, "solid.set", name=first, blanks={"result": "new", "body": "Plate 1"})
+        added = do(document, "solid.set", name=second, blanks={"result": "add", "body": body})
+        self.assertEqual(list(added["bodies"]), [body])
+        again = do(added, "solid.set", name=second, blanks={"result": "new", "body": "Cover"})
+        self.assertEqual([one["name"] for one in again["bodies"].values()], ["Plate 0", "Cover"])
 
 
 class Groups(unittest.TestCase):

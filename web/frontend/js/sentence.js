@@ -92,7 +92,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       if (part.kind !== "body" || part.blank === key) continue;
       const makes = part.when && filled[part.when] === part.makes;
       const there = state().bodies.some((body) => body.id === filled[part.blank]);
-      if (makes && there && !name) filled[part.blank] = freeBody();
+      if (makes && there) filled[part.blank] = freeBody();
       if (!makes && !there) filled[part.blank] = state().bodies[0]?.id;
     }
     later();

@@ -9,6 +9,7 @@ from nomogon_core.sketch.dimensions import listed
 from nomogon_core.solid.operations import DECLARATIONS, declaration
 from nomogon_core.solid.places import PLACES, Place
 from nomogon_core.solid.selection import words_of_rule
+from nomogon_core.solid.sentence import BodyBlank
 from stages.declared import part_of
 
 NO_SPACE_BEFORE = (",", ".", ";")
@@ -25,14 +26,16 @@ def declared(unit):
     return told
 
 
-def filled(operation, unit):
-    """What stands in the blanks of an operation, as its sentence is opened again: numbers as text."""
-    told = {}
+def filled(document, operation, unit):
+    """What stands in the blanks of an operation, as its sentence is opened again: numbers as text, a body that it makes
+    by its name."""
+    told, blanks = {}, declaration(operation.kind).blanks()
     for name, value in operation.blanks.items():
+        blank = blanks[name]
+        if isinstance(blank, BodyBlank) and blank.when and operation.blanks.get(blank.when) == blank.makes:
+            value = document["bodies"].get(value, {}).get("name", value)
         is_number = isinstance(value, dict) and "value" in value
-        told[name] = (
-            value["typed"] or _written(declaration(operation.kind).blanks()[name], value, unit) if is_number else value
-        )
+        told[name] = value["typed"] or _written(blank, value, unit) if is_number else value
     return {"kind": operation.kind, "filled": told}
 
 

@@ -56,7 +56,9 @@ def build(request, job_id):
                 if name in document["bodies"]
             ],
             "declared": sentences.declared(unit_of(request)),
-            "operations": {one.name: sentences.filled(one, unit_of(request)) for one in view.build.operations},
+            "operations": {
+                one.name: sentences.filled(document, one, unit_of(request)) for one in view.build.operations
+            },
             "numbers": numbers_of(document),
             "steps": document["steps"],
             "until": until if until in document["steps"] else None,

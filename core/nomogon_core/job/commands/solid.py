@@ -98,8 +98,12 @@ def _check_picks(document, declared, name, blanks):
             check_plane(document, value, name)
 
 
-def _with_body(document, declared, blanks):
-    """Fillings in which a new body's name has become its id; the body is put into the document."""
+def _with_body(document, declared, blanks, before=None):
+    """Fillings in which a new body's name has become its id; the body is put into the document.
+
+    Args:
+        before: fillings until now, of an operation that keeps the body that it made, under another name if one comes.
+    """
     for blank in declared.standing(blanks):
         if not isinstance(blank, BodyBlank) or not blanks.get(blank.name):
             continue
@@ -107,10 +111,19 @@ def _with_body(document, declared, blanks):
         if not isinstance(value, str):
             raise OperationError(f"{declared.title} expects the id of a body, or the name of a new one.")
         if blank.when and blanks.get(blank.when) == blank.makes:
-            blanks[blank.name] = _made_body(document, value)
+            own = before.get(blank.name) if before and before.get(blank.when) == blank.makes else None
+            kept = own in document["bodies"]
+            blanks[blank.name] = _kept_body(document, own, value) if kept else _made_body(document, value)
         else:
             blanks[blank.name] = _body_called(document, value)
     return blanks
+
+
+def _kept_body(document, own, value):
+    """The id of the body that an operation made already, which is called otherwise where another name comes."""
+    if value != own and value != document["bodies"][own]["name"]:
+        set_body(document, name=own, field="name", text=document["bodies"].get(value, {}).get("name", value))
+    return own
 
 
 def _made_body(document, value):
@@ -195,7 +208,7 @@ def set_blanks(document: dict[str, Any], *, name: str, blanks: dict[str, str], u
     if set(blanks) & {blank.name for blank in declared.blanks().values() if isinstance(blank, BodyBlank)} | (
         {"result"} & set(blanks)
     ):
-        filled = _with_body(document, declared, filled)
+        filled = _with_body(document, declared, filled, data["blanks"])
     data["blanks"] = declared.check(filled)
     _check_picks(document, declared, name, data["blanks"])
     _clear_bodies(document)
