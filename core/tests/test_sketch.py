@@ -17,7 +17,7 @@ from examples import parts
 from examples.render import hole, rounded_polygon, slot
 from nomogon_core.errors import SketchError
 from nomogon_core.geometry.crossings import at, crossings
-from nomogon_core.geometry.curves import Line, closed_area, ends, length
+from nomogon_core.geometry.curves import Arc, Circle, Line, closed_area, ends, length
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.constrain import constrain, set_value
 from nomogon_core.sketch.dimensions import measure, new_dimension, traced_u95
@@ -25,6 +25,7 @@ from nomogon_core.sketch.equations import Equations
 from nomogon_core.sketch.findings import find_both, find_findings
 from nomogon_core.sketch.model import Constraint, Sketch
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
+from nomogon_core.sketch.shapes import Shape, fill
 from nomogon_core.sketch.solve import Grab, freedom, solve
 from nomogon_core.sketch.system import System
 
@@ -537,6 +538,19 @@ class Regions(unittest.TestCase):
         ):
             with self.assertRaisesRegex(SketchError, words):
                 act()
+
+
+class Slivers(unittest.TestCase):
+    def test_an_area_thinner_than_it_is_rough_has_a_place_too(self):
+        """Its polygon is empty: there and back along one line, or between two arcs that are almost one."""
+        there = (Line((2.0, 1.0), (9.0, 1.0)), Line((9.0, 1.0), (2.0, 1.0)))
+        thin = (Arc((0, 0), 5, 0.0, 1.0), Arc((0, 0), 5, 1.0, -1.0))
+        whole = (Circle((20, 20), 3),)
+        some = [Shape(curves) for curves in (there, whole, thin)]
+        fill(some)
+        self.assertEqual(some[0].inside, (2.0, 1.0))
+        self.assertLess(math.dist(some[1].inside, (20, 20)), 1e-6)
+        self.assertTrue(all(math.isfinite(value) for value in some[2].inside))
 
 
 class KeptNets(unittest.TestCase):

@@ -72,8 +72,6 @@ def _points_in(polygons, otherwise):
     points = shapely.centroid(polygons)
     outside = ~shapely.contains_properly(polygons, points)
     points[outside] = shapely.point_on_surface(polygons[outside])
-    places = np.column_stack([shapely.get_x(points), shapely.get_y(points)])
-    return [
-        tuple(map(float, given)) if empty else tuple(place)
-        for place, empty, given in zip(places.tolist(), shapely.is_empty(points).tolist(), otherwise)
-    ]
+    empty = shapely.is_empty(points)
+    points[empty] = shapely.points(otherwise[empty])  # an empty point has no place that could be asked for
+    return list(map(tuple, shapely.get_coordinates(points).tolist()))
