@@ -20,7 +20,7 @@ from nomogon_core.job.measuring import read_check, suggest
 from nomogon_core.job.overview import overview
 from nomogon_core.job.quantities import environment
 from nomogon_core.job.sizes import least_sure, sizes_u95
-from nomogon_core.job.sureness import how_sure
+from nomogon_core.job.sureness import how_sure, length_for_size
 from nomogon_core.picture.decode import decode, inspect
 from nomogon_core.picture.edges import pick_edge
 from nomogon_core.reference.calibration import Calibration, KnownLength, level_angle
@@ -320,13 +320,16 @@ class HowSure(unittest.TestCase):
         self.assertAlmostEqual(abs(told.ends[1][told.axis] - told.ends[0][told.axis]), told.size, places=5)
         finding = how_sure(view)
         self.assertEqual(finding.number, f"±{told.u95:.3f} mm")
-        found = suggest(view, told.ends)
+        found = length_for_size(view)
         if found is None:
             self.assertEqual((finding.severity, finding.remedy), ("well", None))
         else:
             self.assertIn(f"about {found.about_mm:.1f} mm", finding.sentence)
             self.assertEqual(finding.remedy["tool"], "sure")
         self.assertIsNone(how_sure(overview(document)), "nothing is told of what is not built")
+        elsewhere = attrs.evolve(view, picture_id="r9")
+        self.assertIsNone(length_for_size(elsewhere), "a length in another picture says nothing of it")
+        self.assertEqual((how_sure(elsewhere).severity, how_sure(elsewhere).remedy), ("well", None))
 
 
 class Flat(unittest.TestCase):

@@ -529,6 +529,31 @@ class FirstPicture(unittest.TestCase):
         for one, other in zip(np.ravel(first.facts.box), np.ravel(exact.facts.box)):
             self.assertAlmostEqual(one, other, delta=0.06)
 
+    def test_a_round_hole_in_it_narrows_towards_its_foot(self):
+        """A whole circle runs one way in every sketch, around an area and around a hole."""
+        sketch = drawn(hole(0, 0, 30), hole(0, 0, 12))
+        ring = max(find_regions(sketch), key=lambda one: one.area).name
+        relief = step("op1", "relief", regions={"sketch": "s1", "names": [ring]}, height=3.0, draft=math.radians(6),
+                      result="new", body="Plate")  # fmt: skip
+        seen = []
+
+        class Onlooker:
+            def at(self, share):
+                pass
+
+            def seen(self, bodies):
+                seen.append(bodies["Plate"].facts)
+
+        exact = graph.run(sheet_of(sketch, [relief]), onlooker=Onlooker()).bodies["Plate"].facts
+        lean = 3 * math.tan(math.radians(6))
+
+        def cone(top, foot):
+            return math.pi * 3 / 3 * (top**2 + top * foot + foot**2)
+
+        wanted = cone(15, 15 + lean) - cone(6, 6 - lean)
+        self.assertAlmostEqual(exact.volume_mm3, wanted, delta=1e-3)
+        self.assertAlmostEqual(seen[0].volume_mm3 / wanted, 1, delta=0.01)
+
     def test_a_frustum_of_a_square_with_a_square_hole_by_its_formula(self):
         outer = np.array([(0, 0), (20, 0), (20, 20), (0, 20)], float)
         inner = np.array([(5, 5), (5, 15), (15, 15), (15, 5)], float)

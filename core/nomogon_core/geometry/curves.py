@@ -466,6 +466,13 @@ def outline_points(curves: Sequence[Any], chord: float) -> np.ndarray:
     return np.vstack([part[:-1] for part in parts])
 
 
+def with_area_left(loop: np.ndarray, *, inner: bool) -> np.ndarray:
+    """A polygon (n, 2) run so that the area of which it is the outline, or a hole, lies to its left."""
+    x, y = loop.T
+    area = float((x * np.roll(y, -1) - y * np.roll(x, -1)).sum())
+    return loop[::-1] if (area > 0) == inner else loop
+
+
 def bounds(curves: Sequence[Any], chord: float = 1e-3) -> tuple[tuple[float, float], tuple[float, float]]:
     """((min x, min y), (max x, max y)) of all curves."""
     points = np.vstack([sample(curve, chord) for curve in curves])

@@ -14,6 +14,8 @@ import numpy as np
 import shapely
 from scipy.spatial import Delaunay, KDTree
 
+from nomogon_core.geometry.curves import with_area_left
+
 MOST_POINTS, LEAST_STEP_MM, STEPS = 24_000, 0.004, 25
 WIDTH_STEPS, APART, SQUARE = 2.0, 1.4, np.radians(8.0)
 WINDOW_STEPS = 4
@@ -57,7 +59,10 @@ def narrowest(
     Returns:
         Each None where nothing is narrow; points and sharp corners are not necks.
     """
-    dense = _along([_run(loop, inner=index > 0) for area in areas for index, loop in enumerate(area)], least)
+    dense = _along(
+        [with_area_left(np.asarray(loop, float), inner=index > 0) for area in areas for index, loop in enumerate(area)],
+        least,
+    )
     if len(dense.places) < 4:
         return None, None
     one, other = _neighbours(dense.places).T
@@ -82,14 +87,6 @@ def narrowest(
         best = mine[np.argmin(width[mine])] if len(mine) else None
         told.append(None if best is None else _exact(dense, int(one[best]), int(other[best])))
     return told[0], told[1]
-
-
-def _run(loop, *, inner):
-    """A loop that runs with its area to the left."""
-    loop = np.asarray(loop, float)
-    x, y = loop.T
-    area = float((x * np.roll(y, -1) - y * np.roll(x, -1)).sum())
-    return loop[::-1] if (area > 0) == inner else loop
 
 
 def _is_square(dense, index, direction, side):

@@ -8,7 +8,6 @@ import attrs
 import numpy as np
 import shapely
 
-from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import sample
 from nomogon_core.inspect.telling import Finding
 from nomogon_core.solid import kernel
@@ -75,12 +74,10 @@ def _of_step(step, drawn, built, making):
         return []
     if step.kind == "extrude" and (depth > MARK_MM or blanks["result"] not in ("add", "cut")):
         return []
-    try:
-        sketch = drawn[blanks["regions"]["sketch"]]
-        areas = [sketch.region(one) for one in blanks["regions"]["names"]]
-        areas = thickened(areas, (blanks.get("strokes") or {}).get("value", 0.0))
-    except (KeyError, OperationError):
-        return []
+    # What was built found its areas, and could thicken them.
+    sketch = drawn[blanks["regions"]["sketch"]]
+    areas = [sketch.region(one) for one in blanks["regions"]["names"]]
+    areas = thickened(areas, (blanks.get("strokes") or {}).get("value", 0.0))
     stroke, gap = necks_of(areas, min(limits.stroke, limits.gap), SEEN * max(limits.stroke, limits.gap))
     told = []
     for neck, least, word in ((stroke, limits.stroke, "stroke"), (gap, limits.gap, "gap")):

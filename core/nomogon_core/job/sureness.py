@@ -10,6 +10,7 @@ from nomogon_core.job.sizes import least_sure
 
 if TYPE_CHECKING:
     from nomogon_core.job.overview import Overview
+    from nomogon_core.reference.models import Suggestion
 
 WORDS = ("width", "depth", "height")
 
@@ -24,10 +25,10 @@ def how_sure(view: Overview) -> Finding | None:
     told = least_sure(view)
     if told is None:
         return None
+    found = _suggested(view, told)
     title = view.document["bodies"][told.body]["name"]
     what = f"The {WORDS[told.axis]} of {title}, {told.size:.2f} mm"
     sentence = f"{what}, is its least sure size: by picture and gauge, 95 %."
-    found = suggest(view, told.ends) if told.picture == view.picture_id else None
     remedy = None
     if found is not None:
         share = 1 - found.after_u95_mm / found.before_u95_mm
@@ -38,3 +39,14 @@ def how_sure(view: Overview) -> Finding | None:
         remedy = {"words": "Measure that in Reference", "stage": "reference", "tool": "sure"}
     severity = "know" if remedy else "well"
     return Finding(f"sure {told.body}", told.body, severity, "Sure to", f"±{told.u95:.3f} mm", sentence, remedy=remedy)
+
+
+def length_for_size(view: Overview) -> Suggestion | None:
+    """The known length that would help the least sure size of the part most, where that came of the picture worked
+    on."""
+    told = least_sure(view)
+    return _suggested(view, told) if told is not None else None
+
+
+def _suggested(view, told):
+    return suggest(view, told.ends) if told.picture == view.picture_id else None

@@ -14,6 +14,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import with_area_left
 from nomogon_core.solid import planes
 from nomogon_core.solid.facts import Facts
 
@@ -195,12 +196,12 @@ def frustum(loops: Sequence[np.ndarray], height: float, lean: float) -> Mesh:
     """A solid between Plan and a height, whose outline is that of the loops at the top and grows downwards.
 
     Args:
-        loops: (n, 2) points around the outline counter-clockwise, none twice, and around holes clockwise.
+        loops: (n, 2) points around the outline, then around each hole, none twice.
         lean: by how much each side moves outward on its way down, millimetres.
     """
     import manifold3d as manifold
 
-    tops = [np.asarray(loop, float) for loop in loops]
+    tops = [with_area_left(np.asarray(loop, float), inner=index > 0) for index, loop in enumerate(loops)]
     feet = [_grown(loop, lean) for loop in tops]
     count = sum(map(len, tops))
     sides, begin = [], 0

@@ -13,7 +13,7 @@ from nomogon_core.devices import caliper
 from nomogon_core.errors import InputError
 from nomogon_core.job.document import calibration_of, known_of, rectangle_of, things_of
 from nomogon_core.job.measuring import read_check, suggest
-from nomogon_core.job.sizes import least_sure
+from nomogon_core.job.sureness import length_for_size
 from nomogon_core.picture.cleanup import KINDS
 from nomogon_core.picture.contours import find_contours
 from nomogon_core.picture.edges import pick_edge
@@ -296,8 +296,7 @@ def mirror_axis(request, job_id):
 def next_measurement(request, job_id):
     """Which measurement would improve the sketch's sizes most, or the least sure size of the part."""
     view = view_of(here_for(request, job_id))
-    size = least_sure(view) if sent_by(request).get("of") == "size" else None
-    found = suggest(view, size and size.ends)
+    found = length_for_size(view) if sent_by(request).get("of") == "size" else suggest(view)
     return JsonResponse(
         {"found": found and {"start": list(found.start_px), "end": list(found.end_px), "about_mm": found.about_mm}}
     )
