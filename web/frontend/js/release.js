@@ -74,3 +74,7 @@ document.getElementById("keep")?.addEventListener("click", async ({ target }) =>
     button.disabled = false;
   }
 });
+
+// A press before this would be lost.
+for (const button of /** @type {NodeListOf<HTMLButtonElement>} */ (document.querySelectorAll("[data-file], #keep")))
+  button.disabled = false;
