@@ -19,6 +19,7 @@ from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import drafting, graph, keeping, kernel, meshes, naming, planes
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
+from nomogon_core.solid.operations import typed
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
 
 BOX = rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4)
@@ -500,6 +501,23 @@ class Ruled(unittest.TestCase):
     def test_sides_that_would_vanish_are_none(self):
         square = [(f"c{index}", curve) for index, curve in enumerate(BOX)]
         self.assertIsNone(drafting.ruled_loop(square, 0.0, 6.0, math.radians(65))[0])
+
+    def test_a_draft_too_large_is_refused_with_the_place_and_one_that_works(self):
+        """An edge of 0.5 mm that cuts a corner at 45 degrees loses twice 1 / tan(67.5 degrees) of the lean (mitres of
+        its corners; any geometry text), so that it vanishes at a lean of 0.5 / (2 (sqrt 2 - 1)) mm."""
+        cut = 0.5 / math.sqrt(2)
+        corners = [(0, 0), (40, 0), (40, 20 - cut), (40 - cut, 20), (0, 20)]
+        sketch = drawn(tuple(Line(a, b) for a, b in zip(corners, corners[1:] + corners[:1])))
+        vanishing = math.degrees(math.atan2(0.5 / (2 * (math.sqrt(2) - 1)), 10))
+
+        def leaning(draft):
+            blanks = {"regions": picked(sketch), "extent": "by", "length": 10.0, "way": "up", "draft": draft}
+            return graph.run(sheet_of(sketch, [step("op1", "extrude", **blanks, result="new", body="Plate")]))
+
+        refused = leaning(math.radians(5)).steps[-1]
+        self.assertIn("at (39.8, 19.8) of the sketch a side would vanish", refused.problem)
+        self.assertEqual(typed("extrude", "draft", refused.suggestion["draft"]), f"{int(10 * vanishing) / 10}°")
+        self.assertEqual(leaning(refused.suggestion["draft"]).steps[-1].problem, "")
 
 
 class FirstPicture(unittest.TestCase):

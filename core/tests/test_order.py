@@ -76,6 +76,12 @@ class Order(TestCase):
                 named = {parts[1] for name in names_imported(path) if (parts := name.split("."))[0] == "stages"}
                 self.assertLessEqual(named & set(STAGES), set(STAGES[: index + 1]), str(path))
 
+    def test_pages_need_no_geometry_kernel(self):
+        """It takes seconds and 250 MB to load; only workers build."""
+        read = "nomogon_core.solid.operations", "nomogon_core.job.overview", "nomogon_core.job.commands"
+        script = f"import sys, {', '.join(read)}; sys.exit(any(name.startswith('OCP') for name in sys.modules))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", script], cwd=CORE.parent, check=False).returncode, 0)
+
     def test_the_core_knows_no_web(self):
         for path in CORE.rglob("*.py"):
             for node in ast.walk(ast.parse(path.read_text())):

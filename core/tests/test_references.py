@@ -9,7 +9,7 @@ from benchmarks.random_jobs import RandomPart
 from core.tests.specimens import drawn, operation, plate_operations, run
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import CoreError, OperationError
-from nomogon_core.solid import graph, kernel, naming, selection
+from nomogon_core.solid import graph, kernel, naming, phrases, selection
 
 PARTS, EDITS = 14, 3
 
@@ -79,7 +79,7 @@ class Rules(unittest.TestCase):
             ({"at": "round", "operation": "op3"}, "all round edges of 2"),
             ({"at": "all", "between": ["flat", "round"]}, "all edges between flat and round faces of Plate"),
         ):
-            self.assertEqual(selection.words_of_rule(rule, "Plate", numbers), words)
+            self.assertEqual(phrases.words_of_rule(rule, "Plate", numbers), words)
 
     def test_a_rule_is_evaluated_anew(self):
         rounded = operation("op4", "fillet", edges={"at": "top", "but": ["op3"]}, radius=0.5)

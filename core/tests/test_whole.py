@@ -356,7 +356,9 @@ class LedgerAndNext(unittest.TestCase):
         }
         view = overview(job_of(sketch, operations), result)
         advice = next_step(view, "solid")
-        self.assertEqual((advice.sentence, advice.actions[0].arguments["blanks"]), ("Too large.", {"radius": "0.5 mm"}))
+        self.assertEqual(
+            (advice.sentence, advice.actions[0].arguments["blanks"]), ("Too large.", {"radius": "0.50 mm"})
+        )
         self.assertEqual(statuses(view)["solid"].tone, "bad")
 
     def test_rows_tell_value_uncertainty_and_source(self):

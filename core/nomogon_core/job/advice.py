@@ -14,6 +14,7 @@ from nomogon_core.sketch.figure import main_direction
 from nomogon_core.sketch.joint import U95
 from nomogon_core.sketch.proposals import traced_curves
 from nomogon_core.solid.facts import is_sound
+from nomogon_core.solid.operations import typed
 
 if TYPE_CHECKING:
     from nomogon_core.job.overview import Overview
@@ -273,11 +274,10 @@ def _next_solid(view, stage):
         name, problem, suggestion = view.problems[0]
         action = Action("Leave it out", command="solid.suppress", arguments={"name": name, "suppressed": True})
         if suggestion:
-            texts = {blank: f"{value:g} mm" for blank, value in suggestion.items()}
+            kind = view.document["operations"][name]["kind"]
+            texts = {blank: typed(kind, blank, value) for blank, value in suggestion.items()}
             fixed = Action(
-                f"Set {' and '.join(f'{value:.2f} mm' for value in suggestion.values())}",
-                command="solid.set",
-                arguments={"name": name, "blanks": texts},
+                f"Set {' and '.join(texts.values())}", command="solid.set", arguments={"name": name, "blanks": texts}
             )
             return Advice(problem, (fixed, action))
         return Advice(problem, (action,))

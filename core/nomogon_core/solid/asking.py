@@ -18,7 +18,18 @@ from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid import bodies as made
-from nomogon_core.solid import drafting, kernel, meshes, naming, planes, selection
+from nomogon_core.solid import (
+    developing,
+    drafting,
+    grafting,
+    kernel,
+    meshes,
+    naming,
+    planes,
+    ruling,
+    selection,
+    sweeping,
+)
 from nomogon_core.solid.kernel import ShapeMap
 from nomogon_core.solid.sentence import Edges, Faces
 
@@ -280,7 +291,7 @@ def _mesh_of(body):
 class Ask:
     """The blanks of one operation, and ways to put what it builds into bodies."""
 
-    kernel = kernel
+    kernel, developing, drafting, grafting, ruling, sweeping = kernel, developing, drafting, grafting, ruling, sweeping
 
     def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state

@@ -18,12 +18,11 @@ from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 from scipy.integrate import simpson
 from shapely.ops import substring
 
-from nomogon_core.geometry.curves import bezier, bezier_derivative
+from nomogon_core.geometry.curves import bezier, bezier_derivative, cubics_of
 from nomogon_core.solid import kernel
-from nomogon_core.solid.grafting import cubics_of
 from nomogon_core.solid.sweeping import spline_through
 
-PLACES, SLICES, CLOSE, LEAST_MITRE, SAME_VOLUME = 33, 7, 1e-9, 0.01, 2e-3
+PLACES, SLICES, CLOSE, LEAST_MITRE, SAME_VOLUME, BISECTIONS = 33, 7, 1e-9, 0.01, 2e-3, 9
 
 
 def ruled_loop(
@@ -31,17 +30,10 @@ def ruled_loop(
 ) -> tuple[TopoDS_Shape | None, list[tuple[TopoDS_Face, str]], list[TopoDS_Face]]:
     """As :func:`nomogon_core.solid.kernel.drafted_loop`: a solid inside a loop whose sides lean inward by an angle,
     radians, from one height to another; no solid where a side would vanish."""
-    pieces = [(name, np.asarray(control, float)) for name, curve in named_curves for control in cubics_of(curve)]
-    inward = abs(far - neutral) * math.tan(angle) * (1.0 if kernel.runs_around(named_curves) else -1.0)
-    shares = np.linspace(0, 1, PLACES)
-    near = [bezier(control, shares) for _, control in pieces]
-    ways = [bezier_derivative(control, shares) for _, control in pieces]
-    moved = [places + inward * _normals(way) for places, way in zip(near, ways)]
-    joints = [_joint(index, near, ways, moved, inward) for index in range(len(pieces))]
-    off = [_between(line, begin, end) for line, begin, end in zip(moved, joints, [*joints[1:], joints[0]])]
-    for places, there in zip(near, off):
-        if there is None or ((there[1:] - there[:-1]) * (places[1:] - places[:-1])).sum(axis=1).min() <= 0:
-            return None, [], []
+    pieces = _pieces(named_curves)
+    near, off, lost = _led_inward(named_curves, abs(far - neutral) * math.tan(angle))
+    if lost is not None:
+        return None, [], []
     maker = BRepOffsetAPI_ThruSections(True, True, 1e-6)
     maker.CheckCompatibility(False)
     wires = [_wire(rows, height) for rows, height in ((near, neutral), (off, far))]
@@ -56,6 +48,45 @@ def ruled_loop(
     edges = kernel.parts_of(wires[0], TopAbs_EDGE)
     sides = [(TopoDS.Face(maker.GeneratedFace(edge)), name) for edge, (name, _) in zip(edges, pieces)]
     return solid, sides, [TopoDS.Face(maker.FirstShape()), TopoDS.Face(maker.LastShape())]
+
+
+def most_inward(loop: list[tuple[str, Any]], wanted: float) -> tuple[float, tuple[float, float]] | None:
+    """How far the sides over a loop can lean inward (negative: outward), at most as far as ``wanted``, before one of
+    its pieces vanishes or turns around, and the place (x, y) of the first that does; None where all stay.
+
+    Millimetres, by bisection: the place is of the last try that failed.
+    """
+    *_, lost = _led_inward(loop, wanted)
+    if lost is None:
+        return None
+    low, high = 0.0, wanted
+    for _ in range(BISECTIONS):
+        middle = (low + high) / 2
+        *_, here = _led_inward(loop, middle)
+        if here is None:
+            low = middle
+        else:
+            high, lost = middle, here
+    return low, lost
+
+
+def _pieces(loop):
+    return [(name, np.asarray(control, float)) for name, curve in loop for control in cubics_of(curve)]
+
+
+def _led_inward(loop, by):
+    """Places along each piece of a loop, those that they come to, and where the first piece is that does not stay."""
+    inward = by * (1.0 if kernel.runs_around(loop) else -1.0)
+    shares, controls = np.linspace(0, 1, PLACES), [control for _, control in _pieces(loop)]
+    near = [bezier(control, shares) for control in controls]
+    ways = [bezier_derivative(control, shares) for control in controls]
+    moved = [places + inward * _normals(way) for places, way in zip(near, ways)]
+    joints = [_joint(index, near, ways, moved, inward) for index in range(len(near))]
+    off = [_between(line, begin, end) for line, begin, end in zip(moved, joints, [*joints[1:], joints[0]])]
+    for places, there in zip(near, off):
+        if there is None or ((there[1:] - there[:-1]) * (places[1:] - places[:-1])).sum(axis=1).min() <= 0:
+            return near, off, tuple(places[len(places) // 2].tolist())
+    return near, off, None
 
 
 def _volume(near, neutral, far, angle):

@@ -102,7 +102,7 @@ class Step:
         name: its id.
         facts: of each body after it, by id.
         problem: why it failed, or "".
-        suggestion: {blank: value} that would work, or {}.
+        suggestion: {blank: value} that would work, millimetres or radians, or {}.
         numbers: {blank: value} that only the solid tells.
         suppressed: it was left out.
     """

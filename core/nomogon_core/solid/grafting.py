@@ -32,21 +32,11 @@ from OCP.TopAbs import TopAbs_FORWARD, TopAbs_SHELL, TopAbs_State
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import (
-    Arc,
-    Circle,
-    Ellipse,
-    EllipticArc,
-    Line,
-    as_pieces,
-    bezier,
-    ellipse_pieces,
-    ends,
-)
+from nomogon_core.geometry.curves import bezier, cubics_of, ends
 from nomogon_core.solid.developing import Development
 from nomogon_core.solid.kernel import faces_of, outward, parts_of
 
-A_TURN, ON_A_CURVE, SEWN_MM, MEETS_MM = 16, 25, 1e-5, 1e-6
+ON_A_CURVE, SEWN_MM, MEETS_MM = 25, 1e-5, 1e-6
 CHECKED = 9
 
 
@@ -69,22 +59,6 @@ class Laid:
     loops: list
     number: int
     inside: np.ndarray = attrs.field(repr=False)
-
-
-def cubics_of(curve: Any) -> list[np.ndarray]:
-    """A plane curve as cubics, arrays (4, 2): exact but for round ones, which are good to 7e-8 of their size."""
-    if isinstance(curve, Line):
-        a, b = np.array(curve.start), np.array(curve.end)
-        return [np.array([a, a + (b - a) / 3, b - (b - a) / 3, b])]
-    if isinstance(curve, (Circle, Arc)):
-        whole = Ellipse(curve.center, (curve.radius, curve.radius), 0.0)
-        first, sweep = (curve.start_angle, curve.sweep) if isinstance(curve, Arc) else (0.0, 2 * math.pi)
-        return [np.array(piece.points) for piece in ellipse_pieces(whole, first, first + sweep, A_TURN)]
-    if isinstance(curve, Ellipse):
-        return [np.array(piece.points) for piece in ellipse_pieces(curve, 0.0, 2 * math.pi, A_TURN)]
-    if isinstance(curve, EllipticArc):
-        return [np.array(piece.points) for piece in as_pieces(curve, A_TURN)]
-    return list(curve.pieces())
 
 
 def together(areas: list[list[list[tuple[str, Any]]]]) -> list[list[list[tuple[str, Any]]]]:

@@ -12,8 +12,7 @@ from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, bezier, bezier_derivative, end_directions, ends
-from nomogon_core.solid.grafting import cubics_of
+from nomogon_core.geometry.curves import CLOSED, bezier, bezier_derivative, cubics_of, end_directions, ends
 from nomogon_core.solid.planes import frame_of
 
 if TYPE_CHECKING:

@@ -1,4 +1,4 @@
-"""Parts that the sentences of several operations share."""
+"""Parts that the sentences of several operations share, and a rule for edges in words."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 from nomogon_core.sentence import Choice, Clause, Length
 from nomogon_core.solid.sentence import BodyBlank, Run
 
+AT_WORDS = {"top": "top", "bottom": "bottom", "upright": "upright", "round": "round", "all": ""}
 RESULT = (
     ",",
     Choice(
@@ -90,3 +91,20 @@ def filling_of(value: str) -> tuple[Any, ...]:
             ),
         ),
     )
+
+
+def words_of_rule(rule: dict[str, Any], body: str, numbers: dict[str, int], things: str = "edges") -> str:
+    """A rule in words: ``all top edges of Plate but those of 2``.
+
+    Args:
+        body: title of the body; numbers: number of each operation in the Build sheet.
+    """
+    parts = ["all", AT_WORDS[rule["at"]], things]
+    if rule.get("between"):
+        parts.append(f"between {' and '.join(rule['between'])} faces")
+    parts.append(f"of {numbers.get(rule['operation'], '?')}" if rule.get("operation") else f"of {body}")
+    if rule.get("chain"):
+        parts.append("that run on from a chosen one")
+    if rule.get("but"):
+        parts.append("but those of " + " and ".join(str(numbers.get(one, "?")) for one in rule["but"]))
+    return " ".join(part for part in parts if part)

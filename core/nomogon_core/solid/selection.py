@@ -21,25 +21,6 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
 LEVEL = 1e-6
-AT_WORDS = {"top": "top", "bottom": "bottom", "upright": "upright", "round": "round", "all": ""}
-FACE_KINDS = ("flat", "round")
-
-
-def words_of_rule(rule: dict[str, Any], body: str, numbers: dict[str, int], things: str = "edges") -> str:
-    """A rule in words: ``all top edges of Plate but those of 2``.
-
-    Args:
-        body: title of the body; numbers: number of each operation in the Build sheet.
-    """
-    parts = ["all", AT_WORDS[rule["at"]], things]
-    if rule.get("between"):
-        parts.append(f"between {' and '.join(rule['between'])} faces")
-    parts.append(f"of {numbers.get(rule['operation'], '?')}" if rule.get("operation") else f"of {body}")
-    if rule.get("chain"):
-        parts.append("that run on from a chosen one")
-    if rule.get("but"):
-        parts.append("but those of " + " and ".join(str(numbers.get(one, "?")) for one in rule["but"]))
-    return " ".join(part for part in parts if part)
 
 
 def chosen_edges(body: Body, names: Sequence[str] = (), rule: dict[str, Any] | None = None) -> list[TopoDS_Edge]:

@@ -1,12 +1,12 @@
-"""Cuts along edges tried out, and the largest that works."""
+"""Cuts along edges and leaning sides tried out, and the largest that works."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from nomogon_core.errors import OperationError
-from nomogon_core.solid.kernel import CuspError
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 BISECTIONS = 9
 STEP_MM = 0.05
+STEP_DEGREES, LEAST_DEGREES, TRIES = 0.1, 0.1, 5
 
 
 def attempt(ask: Ask, body: Body, maker: Callable[[float], Any], size: float) -> tuple[Any, Any, Any] | None:
@@ -27,7 +28,7 @@ def attempt(ask: Ask, body: Body, maker: Callable[[float], Any], size: float) ->
     """
     try:
         made = maker(size)
-    except CuspError:
+    except ask.kernel.CuspError:
         raise
     except OperationError:
         return None
@@ -51,3 +52,35 @@ def largest(ask: Ask, body: Body, maker: Callable[[float], Any], too_large: floa
             high = middle
     found = int(low / STEP_MM) * STEP_MM
     return round(found, 6) if found > 0 else None
+
+
+def refuse_draft(ask: Ask, areas: list[tuple[list[list[tuple]], float]], draft: float) -> NoReturn:
+    """Refuse a draft that not all sides of some areas can have: say where the first of them would vanish, and the
+    largest that was built for the area that stands it least.
+
+    Args:
+        areas: loops of each, and how high its sides are, millimetres. draft: radians; negative leans outward.
+
+    Raises:
+        OperationError: always; with the draft that works where there is one.
+    """
+    found = []
+    for loops, height in areas:
+        for index, loop in enumerate(loops):
+            told = ask.drafting.most_inward(loop, height * math.tan(-draft if index else draft))
+            if told is not None:
+                found.append((math.atan2(abs(told[0]), height), told[1], loops, height))
+    whole = f"The sides cannot lean {math.degrees(abs(draft)):.4g}°"
+    if not found:
+        raise OperationError(f"{whole}: one would cross another. Type a smaller angle, or draft fewer areas at once.")
+    most, (x, y), loops, height = min(found, key=lambda entry: entry[0])
+    told = f"{whole}: at ({x:.1f}, {y:.1f}) of the sketch a side would vanish before its end."
+    for _ in range(TRIES):
+        degrees = int(math.degrees(most) / STEP_DEGREES) * STEP_DEGREES
+        if degrees < LEAST_DEGREES:
+            break
+        lean = math.copysign(math.radians(degrees), draft)
+        if ask.leaning_prism(loops, 0.0, height, lean, ask.no_names()) is not None:
+            ask.suggest(f"{told} At most {degrees:.1f}° works there.", draft=math.copysign(lean, ask.number("draft")))
+        most *= 0.8
+    raise OperationError(f"{told} Type a smaller angle, or make the outline simpler there.")

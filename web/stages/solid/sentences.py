@@ -7,8 +7,8 @@ from nomogon_core.quantity.units import format_angle, format_length
 from nomogon_core.sentence import NUMBERS, Choice
 from nomogon_core.sketch.dimensions import listed
 from nomogon_core.solid.operations import DECLARATIONS, declaration
+from nomogon_core.solid.phrases import words_of_rule
 from nomogon_core.solid.places import PLACES, Place
-from nomogon_core.solid.selection import words_of_rule
 from nomogon_core.solid.sentence import BodyBlank
 from stages.declared import part_of
 

@@ -2,6 +2,7 @@
 
 from nomogon_core.job.places import plane_words
 from nomogon_core.solid.facts import DENSITIES, change_between
+from nomogon_core.solid.operations import typed
 from stages.solid import sentences
 
 
@@ -32,7 +33,9 @@ def sheet_context(here, view, unit, until=None):
             operation = operations[name]
             change = change_between(before, step.get("facts", before), view.build.apart)
             words, offers = sentences.words(document, operation, unit, step.get("numbers", {}))
-            suggestion = {blank: f"{value:.2f} mm" for blank, value in (step.get("suggestion") or {}).items()}
+            suggestion = {
+                blank: typed(operation.kind, blank, value) for blank, value in (step.get("suggestion") or {}).items()
+            }
             line |= {
                 "number": number,
                 "operation": operation,

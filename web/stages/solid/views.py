@@ -14,6 +14,7 @@ from nomogon_core.job.places import plane_words
 from nomogon_core.job.schema import PICKS
 from nomogon_core.sketch.drawing import draw, draw_regions
 from nomogon_core.solid.measured import DIMENSIONS
+from nomogon_core.solid.operations import declaration
 from nomogon_core.solid.planes import BASE
 from stages.overviews import view_of
 from stages.reference.underlays import faces_in_words, laid_pictures, on_the_solid
@@ -121,7 +122,7 @@ def preview(request, job_id):
     step = name or after["steps"][after["steps"].index(until) + 1 if until else -1]
     shown = built_to(after, step if until else None)
     task = services.wait(services.submit(here.job, "rebuild", services.rebuild_arguments(shown)))
-    done = task.status == Task.DONE
+    done, blanks = task.status == Task.DONE, declaration(after["operations"][step]["kind"]).blanks()
     told = next((one for one in task.result["steps"] if one["name"] == step), {}) if done else {"problem": task.problem}
     return JsonResponse(
         {
@@ -129,7 +130,7 @@ def preview(request, job_id):
             "mesh": task.digest if done else None,
             "problem": told.get("problem", ""),
             "works": {
-                blank: f"{number_text(value, DIMENSIONS['length'], unit)} {unit}"
+                blank: _size({"value": value, "kind": blanks[blank].kind}, unit)
                 for blank, value in (told.get("suggestion") or {}).items()
             },
         }

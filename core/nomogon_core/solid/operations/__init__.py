@@ -7,6 +7,7 @@ since pages read its sentence too; what it builds with is handed to it (:class:`
 from __future__ import annotations
 
 import importlib
+import math
 import pkgutil
 from typing import TYPE_CHECKING
 
@@ -34,3 +35,9 @@ def declaration(kind: str) -> Declaration:
     if found is None:
         raise OperationError(f"There is no operation {kind!r}; there are {', '.join(DECLARATIONS)}.")
     return found
+
+
+def typed(kind: str, blank: str, value: float) -> str:
+    """A number, millimetres or radians, as it would be typed into a blank of an operation: ``3.80 mm``, ``2.5°``."""
+    is_angle = declaration(kind).blanks()[blank].kind == "angle"
+    return f"{math.degrees(value):.4g}°" if is_angle else f"{value:.2f} mm"

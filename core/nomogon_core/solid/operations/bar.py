@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import cubics_of
 from nomogon_core.sentence import Choice, Clause, Declaration, Factor, Length, When
-from nomogon_core.solid import paths, sweeping
-from nomogon_core.solid.developing import development_of
-from nomogon_core.solid.grafting import cubics_of
+from nomogon_core.solid import paths
 from nomogon_core.solid.operations.surface import off_its_plane
 from nomogon_core.solid.phrases import JOB_AXES, RESULT, off_plane
 from nomogon_core.solid.sentence import AxisBlank, Faces, Run
@@ -39,7 +38,7 @@ def build(ask: Ask) -> dict[str, Body]:
                 )
             radii.append((share, ask.number(f"diameter_{word}") / 2))
     _check(ask, path, radii)
-    shape, names = sweeping.bar(path, radii), ask.no_names()
+    shape, names = ask.sweeping.bar(path, radii), ask.no_names()
     ask.name_rest(shape, names, "side")
     return ask.put(ask.choice("result"), "body", [shape], names)
 
@@ -61,7 +60,7 @@ def _path(ask: Ask) -> Path:
         raise OperationError("A path that is laid around a face is not lifted off its plane; take one of both away.")
     _, faces = ask.faces("face")
     places = np.vstack([control for curve in curves for control in cubics_of(curve)])
-    return paths.around_face(development_of(faces[0], frame, places), curves, closed, ask.number("lift"))
+    return paths.around_face(ask.developing.development_of(faces[0], frame, places), curves, closed, ask.number("lift"))
 
 
 def _check(ask, path, radii):

@@ -14,6 +14,7 @@ from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, Wh
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import PlaneBlank, Regions
 from nomogon_core.solid.thickening import STROKES, thickened
+from nomogon_core.solid.trying import refuse_draft
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -96,10 +97,7 @@ def _drafted(ask, loops, low, height, names):
         raise OperationError("A draft lies between 0 and 60°; negative grows wider.")
     told = ask.leaning_prism(loops, low, height, angle, names, up=ask.choice("way") != "down")
     if told is None:
-        raise OperationError(
-            "These sides cannot lean that much: one would vanish or cross another. Type a smaller angle, or draft "
-            "fewer regions at once."
-        )
+        refuse_draft(ask, [(loops, height)], angle)
     return told
 
 

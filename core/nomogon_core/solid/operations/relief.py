@@ -9,6 +9,7 @@ from nomogon_core.errors import OperationError
 from nomogon_core.sentence import Angle, Clause, Declaration, Length
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import Regions
+from nomogon_core.solid.trying import refuse_draft
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -74,7 +75,7 @@ def _leaning(ask, frame, areas):
     for loops, height, called in sorted(areas, key=lambda area: -area[1]):
         solid = ask.leaning_prism(loops, 0.0, height, -angle, names, ("side", "bottom", f"top({called})"), up=False)
         if solid is None:
-            raise OperationError("The sides cannot lean that much; type a smaller draft.")
+            refuse_draft(ask, [(loops, height) for loops, height, _ in areas], -angle)
         solids.append(solid)
     whole = solids[0]
     for solid in solids[1:]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
 from nomogon_core.sentence import Choice, Clause, Declaration, Length
-from nomogon_core.solid import paths, ruling
+from nomogon_core.solid import paths
 from nomogon_core.solid.phrases import RESULT, off_plane
 from nomogon_core.solid.sentence import Run
 
@@ -23,10 +23,10 @@ def build(ask: Ask) -> dict[str, Body]:
     ends = None
     if ask.choice("start") and ask.choice("end"):
         ends = _path(ask, "start"), _path(ask, "end")
-    surface = ruling.between_rails(_path(ask, "first"), _path(ask, "second"), ends)
+    surface = ask.ruling.between_rails(_path(ask, "first"), _path(ask, "second"), ends)
     thick = ask.number("thickness")
     low, high = {"one": (0.0, thick), "other": (-thick, 0.0), "both": (-thick / 2, thick / 2)}[ask.choice("side")]
-    shape, names = ruling.thickened(surface, low, high), ask.no_names()
+    shape, names = ask.ruling.thickened(surface, low, high), ask.no_names()
     ask.name_rest(shape, names, "side")
     return ask.put(ask.choice("result"), "body", [shape], names)
 

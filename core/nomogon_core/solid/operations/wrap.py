@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import cubics_of
 from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
-from nomogon_core.solid import grafting
-from nomogon_core.solid.developing import development_of
 from nomogon_core.solid.phrases import filling_of
 from nomogon_core.solid.sentence import Faces, Regions
 from nomogon_core.solid.thickening import STROKES, narrowed, thickened
@@ -31,16 +30,16 @@ def build(ask: Ask) -> dict[str, Body]:
         raise OperationError("Areas are laid around one face; choose one.")
     depth, result = ask.number("depth"), ask.choice("result")
     spots = _spots(regions)
-    development = development_of(faces[0], frame, spots, ask.number("turn"), ask.number("along"))
-    areas, stretch = grafting.laid(grafting.together(regions), development), development.stretch(spots)
+    development = ask.developing.development_of(faces[0], frame, spots, ask.number("turn"), ask.number("along"))
+    areas, stretch = ask.grafting.laid(ask.grafting.together(regions), development), development.stretch(spots)
     if stretch > MOST_STRETCH:
         raise OperationError(
             f"Laid on that face these areas would be stretched by up to {100 * stretch:.0f} %; lay smaller ones there, "
             "or choose another place."
         )
     rise = depth if result == "raised" else -depth
-    if grafting.lies_within(faces[0], areas):
-        grown = grafting.grafted(body.shape, faces[0], development, areas, rise)
+    if ask.grafting.lies_within(faces[0], areas):
+        grown = ask.grafting.grafted(body.shape, faces[0], development, areas, rise)
         names = _named(ask, grown, body)
         changed = ask.replaced(body, grown.solid, names, grows=rise > 0)
     else:
@@ -49,9 +48,9 @@ def build(ask: Ask) -> dict[str, Body]:
         return changed
     filling = regions
     if ask.number("clearance"):
-        filling = [narrowed(area, ask.number("clearance")) for area in grafting.together(regions)]
+        filling = [narrowed(area, ask.number("clearance")) for area in ask.grafting.together(regions)]
     tools, names = [], ask.no_names()
-    for area in grafting.laid(grafting.together(filling), development):
+    for area in ask.grafting.laid(ask.grafting.together(filling), development):
         tools.append(_solid(ask, development, area, -depth, ask.number("rise"), names))
     return changed | ask.after(changed).put("new", "body", tools, names)
 
@@ -59,7 +58,7 @@ def build(ask: Ask) -> dict[str, Body]:
 def _spots(areas):
     """Places (n, 2) all along the outlines of areas."""
     curves = [curve for area in areas for loop in area for _, curve in loop]
-    return np.vstack([control[::3] for curve in curves for control in grafting.cubics_of(curve)])
+    return np.vstack([control[::3] for curve in curves for control in cubics_of(curve)])
 
 
 def _called(ask, role, of):
@@ -77,7 +76,7 @@ def _named(ask, grown, body):
 
 def _solid(ask, development, area, low, high, names):
     """The solid over an area between two depths; its faces are named in ``names``."""
-    grown = grafting.between(development, area, low, high)
+    grown = ask.grafting.between(development, area, low, high)
     for face, role, of in grown.named:
         names.put(face, _called(ask, role, of))
     return grown.solid
