@@ -12,7 +12,7 @@ from core.tests.specimens import drawn
 from core.tests.test_operations import BOX, block, built, picked, problem_of, step
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import outline_points
+from nomogon_core.geometry.curves import Arc, Line, outline_points
 from nomogon_core.geometry.lettering import FONTS, letter
 from nomogon_core.geometry.necks import narrowest
 from nomogon_core.inspect.findings import inspected
@@ -23,6 +23,7 @@ from nomogon_core.job.document import build_of, keep_sketch, new_document
 from nomogon_core.job.quantities import environment
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph
+from nomogon_core.solid.areas import together
 from nomogon_core.solid.thickening import thickened
 
 
@@ -32,6 +33,47 @@ def box(x, y, width, height):
 
 def named(curves):
     return [(f"c{index}", curve) for index, curve in enumerate(curves)]
+
+
+class Letters(unittest.TestCase):
+    def test_no_outline_of_a_shipped_font_runs_back_along_itself(self):
+        for font in FONTS:
+            for glyph in "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789&@%+":
+                for outline in letter(glyph, font=font, cap_height=7).outlines:
+                    around = shapely.LinearRing(outline_points(outline, 1e-3))
+                    self.assertTrue(around.is_simple, (font, glyph))
+
+
+class Together(unittest.TestCase):
+    def test_two_halves_of_a_ring_are_a_ring(self):
+        """Its hole stays a hole; a third area that meets none stays as it is."""
+
+        def arc(name, radius, start, sweep):
+            return name, Arc((0, 0), radius, start, sweep)
+
+        def spoke(name, sign, outward):
+            ends = [(sign * 3, 0), (sign * 5, 0)]
+            return name, Line(*(ends if outward else ends[::-1]))
+
+        upper = [
+            arc("c1", 5, 0, math.pi),
+            spoke("c2", -1, False),
+            arc("c3", 3, math.pi, -math.pi),
+            spoke("c4", 1, True),
+        ]
+        lower = [
+            arc("c5", 5, math.pi, math.pi),
+            spoke("c4", 1, False),
+            arc("c6", 3, 0, -math.pi),
+            spoke("c2", -1, True),
+        ]
+        apart = named(rounded_polygon([(9, 0), (12, 0), (12, 2), (9, 2)], [0] * 4))
+        apart = [(f"a{name}", curve) for name, curve in apart]
+        told = together([[upper], [lower], [apart]])
+        self.assertEqual(sorted(len(area) for area in told), [1, 2])
+        ring = next(area for area in told if len(area) == 2)
+        self.assertEqual([{name for name, _ in loop} for loop in ring], [{"c1", "c5"}, {"c3", "c6"}])
+        self.assertEqual([[loop] for loop in (apart,)], [area for area in told if len(area) == 1])
 
 
 class Necks(unittest.TestCase):

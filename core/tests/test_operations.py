@@ -12,6 +12,7 @@ from core.tests.specimens import drawn, number, sheet_of
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import Arc, Line, Spline, outline_points
+from nomogon_core.geometry.lettering import letter
 from nomogon_core.job.document import new_document
 from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
@@ -19,7 +20,6 @@ from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import drafting, graph, keeping, kernel, meshes, naming, planes
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
-from nomogon_core.solid.operations import typed
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
 
 BOX = rounded_polygon([(0, 0), (40, 0), (40, 20), (0, 20)], [0] * 4)
@@ -502,22 +502,67 @@ class Ruled(unittest.TestCase):
         square = [(f"c{index}", curve) for index, curve in enumerate(BOX)]
         self.assertIsNone(drafting.ruled_loop(square, 0.0, 6.0, math.radians(65))[0])
 
-    def test_a_draft_too_large_is_refused_with_the_place_and_one_that_works(self):
+    def leaning(self, sketch, draft, height=10.0, **more):
+        blanks = {
+            "regions": picked(sketch),
+            "extent": "by",
+            "length": height,
+            "way": "up",
+            "draft": math.radians(draft),
+        }
+        return graph.run(sheet_of(sketch, [step("op1", "extrude", **(blanks | more), result="new", body="Plate")]))
+
+    def test_a_side_that_vanishes_on_the_way_ends_in_a_point(self):
         """An edge of 0.5 mm that cuts a corner at 45 degrees loses twice 1 / tan(67.5 degrees) of the lean (mitres of
-        its corners; any geometry text), so that it vanishes at a lean of 0.5 / (2 (sqrt 2 - 1)) mm."""
+        its corners; any geometry text): it vanishes at 0.5 / (2 (sqrt 2 - 1)) mm. Below it is the prismatoid of a cut
+        rectangle, above it that of a whole one."""
         cut = 0.5 / math.sqrt(2)
         corners = [(0, 0), (40, 0), (40, 20 - cut), (40 - cut, 20), (0, 20)]
-        sketch = drawn(tuple(Line(a, b) for a, b in zip(corners, corners[1:] + corners[:1])))
-        vanishing = math.degrees(math.atan2(0.5 / (2 * (math.sqrt(2) - 1)), 10))
+        outline = tuple(Line(a, b) for a, b in zip(corners, corners[1:] + corners[:1]))
+        slope, vanishing = math.tan(math.radians(5)), 0.5 / (2 * (math.sqrt(2) - 1))
 
-        def leaning(draft):
-            blanks = {"regions": picked(sketch), "extent": "by", "length": 10.0, "way": "up", "draft": draft}
-            return graph.run(sheet_of(sketch, [step("op1", "extrude", **blanks, result="new", body="Plate")]))
+        def area(lean):
+            edge = max(0.5 - 2 * (math.sqrt(2) - 1) * lean, 0)
+            return (40 - 2 * lean) * (20 - 2 * lean) - edge**2 / 4
 
-        refused = leaning(math.radians(5)).steps[-1]
-        self.assertIn("at (39.8, 19.8) of the sketch a side would vanish", refused.problem)
-        self.assertEqual(typed("extrude", "draft", refused.suggestion["draft"]), f"{int(10 * vanishing) / 10}°")
-        self.assertEqual(leaning(refused.suggestion["draft"]).steps[-1].problem, "")
+        parts = ((0, vanishing / slope), (vanishing / slope, 10))
+        wanted = sum(
+            (high - low) / 6 * (area(low * slope) + 4 * area((low + high) / 2 * slope) + area(high * slope))
+            for low, high in parts
+        )
+        body = self.leaning(drawn(outline), 5).bodies["Plate"]
+        self.assertTrue(body.facts.valid)
+        self.assertAlmostEqual(body.facts.volume_mm3, wanted, places=4)
+        solid, sides, _ = drafting.ruled_loop([(f"c{i}", one) for i, one in enumerate(outline)], 0, 10, math.radians(5))
+        self.assertAlmostEqual(kernel.facts_of(solid).volume_mm3, wanted, places=4)
+        self.assertEqual({name for _, name in sides}, {"c0", "c1", "c2", "c3", "c4"})
+
+    def test_letters_lean_both_ways(self):
+        """Sections by shapely's mitred buffers (a general-purpose library), integrated by Simpson's rule."""
+        for words, font, angle, height in (("B", "bold", -4, 2.6), ("r", "serif", -3, 2.6), ("5", "stencil", -3, 2.6),
+                                           ("K", "plain", 8, 2.0)):  # fmt: skip
+            for outline in letter(words, font=font, cap_height=7).outlines:
+                loop = [(f"c{index}", curve) for index, curve in enumerate(outline)]
+                solid, _, _ = drafting.ruled_loop(loop, 0.0, height, math.radians(angle))
+                around, depths = Polygon(outline_points(outline, 1e-4)), np.linspace(0, height, 41)
+                leans = depths * math.tan(math.radians(angle))
+                areas = [around.buffer(-lean, join_style="mitre", mitre_limit=100).area for lean in leans]
+                facts = kernel.facts_of(solid)
+                self.assertTrue(facts.valid, words)
+                self.assertAlmostEqual(facts.volume_mm3 / simpson(areas, x=depths), 1, delta=5e-4, msg=words)
+
+    def test_a_draft_too_large_is_refused_with_the_place_and_one_that_works(self):
+        """Two discs with a bridge 2 mm wide between them fall apart at a lean of 1 mm: 5.71 degrees over 10 mm."""
+        half = math.asin(1 / 8)
+        around = 2 * (math.pi - half)
+        left, right = Arc((-12, 0), 8, half, around), Arc((12, 0), 8, math.pi + half, around)
+        x = 12 - 8 * math.cos(half)
+        dumbbell = (left, Line((-x, -1), (x, -1)), right, Line((x, 1), (-x, 1)))
+        refused = self.leaning(drawn(dumbbell), 8).steps[-1]
+        self.assertIn("The sides cannot lean 8°: at (", refused.problem)
+        works = refused.suggestion["draft"]
+        self.assertTrue(4.5 < math.degrees(works) < math.degrees(math.atan2(1, 10)), math.degrees(works))
+        self.assertEqual(self.leaning(drawn(dumbbell), math.degrees(works)).steps[-1].problem, "")
 
 
 class FirstPicture(unittest.TestCase):

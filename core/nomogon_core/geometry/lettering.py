@@ -110,7 +110,10 @@ def _as_curves(contour, origin, scale):
     for segment in contour:
         points = origin + scale * np.array(segment, float)
         if len(points) == 2:
-            curves.append(Line(*points))
+            line, before = Line(*points), curves[-1] if curves else None
+            if isinstance(before, Line) and _turns_back(before, line):  # glyphs have such spurs of no width
+                line = Line(curves.pop().start, line.end)
+            curves.append(line)
             continue
         if len(points) == 3:  # a quadratic as the cubic that it is
             start, middle, end = points
@@ -121,6 +124,11 @@ def _as_curves(contour, origin, scale):
         else:
             curves.append(Spline(points))
     return tuple(_halved(curves[0]) if len(curves) == 1 else curves)
+
+
+def _turns_back(line, following):
+    (_, before), (after, _) = end_directions(line), end_directions(following)
+    return float(before @ after) < -math.cos(SMOOTH_RAD)
 
 
 def _goes_on(spline, points):

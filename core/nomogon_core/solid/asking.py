@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from copy import copy
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -13,6 +14,7 @@ from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.errors import InputError, OperationError, SketchError
 from nomogon_core.geometry.curves import outline_points, reverse
+from nomogon_core.geometry.fronts import leads
 from nomogon_core.sketch.chains import as_run, chains
 from nomogon_core.sketch.findings import find_findings
 from nomogon_core.sketch.model import ROUND
@@ -291,7 +293,7 @@ def _mesh_of(body):
 class Ask:
     """The blanks of one operation, and ways to put what it builds into bodies."""
 
-    kernel, developing, drafting, grafting, ruling, sweeping = kernel, developing, drafting, grafting, ruling, sweeping
+    kernel, developing, grafting, ruling, sweeping = kernel, developing, grafting, ruling, sweeping
 
     def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state
@@ -476,14 +478,18 @@ class Ask:
     ) -> TopoDS_Shape | None:
         """A prism as :meth:`prism`, whose sides lean into the material by an angle, radians, away from its lower end or
         (not ``up``) its upper one; None where one side would vanish or cross another."""
+        stages = leads(loops, height * math.tan(angle))
+        if stages is None:
+            return None
         at_once = None
-        if not any(map(kernel.has_corner_of_arcs, loops)):
+        if all(len(one) == 1 for one in stages) and not any(map(kernel.has_corner_of_arcs, loops)):
             at_once = self._leaned(loops, low, height, angle, names, roles, up)
         if at_once is not None:
             return at_once
         solids = []
         for index, loop in enumerate(loops):
-            solid = self._leaned_loop(loop, low, height, -angle if index else angle, names, roles, up, inner=index > 0)
+            lean, single = -angle if index else angle, len(stages[index]) == 1
+            solid = self._leaned_loop(loop, low, height, lean, names, roles, up, inner=index > 0, single=single)
             if solid is None:
                 return None
             solids.append(solid)
@@ -500,16 +506,16 @@ class Ask:
             names.put(maker.ModifiedShape(face), plain.get(face))
         return maker.Shape()
 
-    def _leaned_loop(self, loop, low, height, angle, names, roles, up, *, inner):
-        """The solid inside one loop; of a hole only its sides have names."""
+    def _leaned_loop(self, loop, low, height, angle, names, roles, up, *, inner, single):
+        """The solid inside one loop; of a hole only its sides have names. ``single``: all its pieces stay."""
         beside, first, last = roles
-        if not kernel.has_corner_of_arcs(loop):
+        if single and not kernel.has_corner_of_arcs(loop):
             outward = loop if kernel.runs_around(loop) else [(name, reverse(curve)) for name, curve in reversed(loop)]
             solid = self._leaned([outward], low, height, angle, names, roles, up)
             if solid is not None and kernel.facts_of(solid).valid:
                 return solid
         neutral, far = (low, low + height) if up else (low + height, low)
-        for leaned in (kernel.drafted_loop, drafting.ruled_loop):
+        for leaned in (drafting.ruled_loop, kernel.drafted_loop) if single else (drafting.ruled_loop,):
             try:
                 solid, sides, ends = leaned(loop, neutral, far, angle)
             except Exception as problem:
@@ -542,9 +548,9 @@ class Ask:
             return solids[0]
         return _made_of(solids, kernel.boolean("cut", solids[0], solids[1:]), names)
 
-    def joined(self, first: TopoDS_Shape, second: TopoDS_Shape, names: ShapeMap) -> TopoDS_Shape:
-        """Two shapes as one; its faces are named in ``names``."""
-        return _made_of([first, second], kernel.boolean("add", first, [second]), names)
+    def joined(self, shapes: list[TopoDS_Shape], names: ShapeMap) -> TopoDS_Shape:
+        """Shapes as one; its faces are named in ``names``."""
+        return _made_of(shapes, kernel.boolean("add", shapes[0], shapes[1:]), names)
 
     def merged(self, shape: TopoDS_Shape, names: ShapeMap, rest: str) -> TopoDS_Shape:
         """A shape whose faces that lie in one surface are one; those without a name get one by their role."""

@@ -6,7 +6,6 @@ Where an outline leaves the face or runs over its seam, solids between the paral
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -32,7 +31,7 @@ from OCP.TopAbs import TopAbs_FORWARD, TopAbs_SHELL, TopAbs_State
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import bezier, cubics_of, ends
+from nomogon_core.geometry.curves import bezier, cubics_of
 from nomogon_core.solid.developing import Development
 from nomogon_core.solid.kernel import faces_of, outward, parts_of
 
@@ -59,41 +58,6 @@ class Laid:
     loops: list
     number: int
     inside: np.ndarray = attrs.field(repr=False)
-
-
-def together(areas: list[list[list[tuple[str, Any]]]]) -> list[list[list[tuple[str, Any]]]]:
-    """Areas without the curves between two of them, so that neighbours are one."""
-    times: dict[str, int] = {}
-    for area in areas:
-        for loop in area:
-            for name, _ in loop:
-                times[name] = times.get(name, 0) + 1
-    if all(count == 1 for count in times.values()):
-        return areas
-    left = [[[(name, curve) for name, curve in loop if times[name] == 1] for loop in area] for area in areas]
-    whole = [area for area, kept in zip(areas, left) if all(len(a) == len(b) for a, b in zip(area, kept))]
-    loose = [one for area, kept in zip(areas, left) if area not in whole for loop in kept for one in loop]
-    return whole + [[loop] for loop in _chained(loose)]
-
-
-def _chained(loose):
-    """Curves one after another, in closed loops."""
-    loops, left = [], list(loose)
-    while left:
-        loop = [left.pop()]
-        while True:
-            tip = ends(loop[-1][1])
-            following = (
-                None
-                if tip is None
-                else next((one for one in left if math.dist(ends(one[1])[0], tip[1]) < MEETS_MM), None)
-            )
-            if following is None:
-                break
-            left.remove(following)
-            loop.append(following)
-        loops.append(loop)
-    return loops
 
 
 def laid(areas: list[list[list[tuple[str, Any]]]], development: Development) -> list[Laid]:

@@ -68,6 +68,7 @@ from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds
 from OCP.ShapeCustom import ShapeCustom
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.TopAbs import (
+    TopAbs_COMPOUND,
     TopAbs_EDGE,
     TopAbs_FACE,
     TopAbs_REVERSED,
@@ -357,11 +358,11 @@ def stepped(areas: list[tuple[list[list[tuple[str, Any]]], float]]) -> Stepped |
     for solid in solids:
         BRepLib.OrientClosedSolid_s(solid)
     whole = solids[0] if len(solids) == 1 else compound_of(solids)
-    named = [(_sewn(sewing, wall), name) for wall, name in walls]
-    return Stepped(whole, named, [(number, _sewn(sewing, face)) for number, face in tops])
+    named = [(sewn(sewing, wall), name) for wall, name in walls]
+    return Stepped(whole, named, [(number, sewn(sewing, face)) for number, face in tops])
 
 
-def _sewn(sewing, face):
+def sewn(sewing: BRepBuilderAPI_Sewing, face: TopoDS_Face) -> TopoDS_Face:
     """What a face became by sewing."""
     return TopoDS.Face(sewing.Modified(face)) if sewing.IsModified(face) else face
 
@@ -474,14 +475,19 @@ def boolean(
         OperationError: the kernel gave no usable result.
     """
     operation = BOOLEANS[kind]()
-    operation.SetArguments(shape_list([base]))
-    operation.SetTools(shape_list(tools))
+    # A compound is given piece by piece: as one argument the kernel can lose one of its solids without a word.
+    operation.SetArguments(shape_list(_pieces(base)))
+    operation.SetTools(shape_list([piece for tool in tools for piece in _pieces(tool)]))
     operation.SetToFillHistory(True)
     operation.Build()
     if not operation.IsDone() or operation.Shape().IsNull():
         raise OperationError("The two shapes could not be put together; look for faces that almost touch.")
     operation.SimplifyResult()
     return operation
+
+
+def _pieces(shape):
+    return (solids_of(shape) if shape.ShapeType() == TopAbs_COMPOUND else []) or [shape]
 
 
 def revolution(face: TopoDS_Face, point: tuple, way: tuple, angle: float) -> BRepPrimAPI_MakeRevol:
@@ -708,8 +714,8 @@ def drafted_loop(
     if sewing.SewedShape().ShapeType() != TopAbs_SHELL:
         return None, [], []
     solid = outward(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid())
-    sides = [(_sewn(sewing, side), name) for edge, name in named for side in items(maker.Generated(edge))]
-    return solid, sides, [_sewn(sewing, cap) for cap in caps]
+    sides = [(sewn(sewing, side), name) for edge, name in named for side in items(maker.Generated(edge))]
+    return solid, sides, [sewn(sewing, cap) for cap in caps]
 
 
 def reach_of(shapes: list[TopoDS_Shape]) -> float:

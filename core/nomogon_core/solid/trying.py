@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.fronts import most_inward
 
 if TYPE_CHECKING:
     from nomogon_core.solid.asking import Ask
@@ -67,20 +68,20 @@ def refuse_draft(ask: Ask, areas: list[tuple[list[list[tuple]], float]], draft: 
     found = []
     for loops, height in areas:
         for index, loop in enumerate(loops):
-            told = ask.drafting.most_inward(loop, height * math.tan(-draft if index else draft))
+            told = most_inward(loop, height * math.tan(-draft if index else draft))
             if told is not None:
                 found.append((math.atan2(abs(told[0]), height), told[1], loops, height))
     whole = f"The sides cannot lean {math.degrees(abs(draft)):.4g}°"
     if not found:
         raise OperationError(f"{whole}: one would cross another. Type a smaller angle, or draft fewer areas at once.")
     most, (x, y), loops, height = min(found, key=lambda entry: entry[0])
-    told = f"{whole}: at ({x:.1f}, {y:.1f}) of the sketch a side would vanish before its end."
+    sentence = f"{whole}: at ({x:.1f}, {y:.1f}) of the sketch its outline would come apart or vanish before they end."
     for _ in range(TRIES):
         degrees = int(math.degrees(most) / STEP_DEGREES) * STEP_DEGREES
         if degrees < LEAST_DEGREES:
             break
-        lean = math.copysign(math.radians(degrees), draft)
+        lean, typed = (math.copysign(math.radians(degrees), sign) for sign in (draft, ask.number("draft")))
         if ask.leaning_prism(loops, 0.0, height, lean, ask.no_names()) is not None:
-            ask.suggest(f"{told} At most {degrees:.1f}° works there.", draft=math.copysign(lean, ask.number("draft")))
+            ask.suggest(f"{sentence} At most {degrees:.1f}° works there.", draft=typed)
         most *= 0.8
-    raise OperationError(f"{told} Type a smaller angle, or make the outline simpler there.")
+    raise OperationError(f"{sentence} Type a smaller angle, or make the outline simpler there.")

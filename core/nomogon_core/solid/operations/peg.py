@@ -34,7 +34,7 @@ def build(ask: Ask) -> dict[str, Body]:
             ask.upright(maker.Shape(), names, name, (f"{prefix}side", "top", f"{prefix}foot"))
             for maker, prefix in parts
         ]
-        tools.append(ask.joined(shapes[0], shapes[1], names) if bevel else shapes[0])
+        tools.append(ask.joined(shapes, names) if bevel else shapes[0])
     tools, names = ask.placed(tools, names, frame)
     return ask.put("add", "body", tools, names)
 

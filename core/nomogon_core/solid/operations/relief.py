@@ -6,7 +6,9 @@ import math
 from typing import TYPE_CHECKING
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.fronts import volume_of_areas
 from nomogon_core.sentence import Angle, Clause, Declaration, Length
+from nomogon_core.solid.areas import together
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import Regions
 from nomogon_core.solid.trying import refuse_draft
@@ -17,7 +19,7 @@ if TYPE_CHECKING:
 
 ORDER = 1.5
 MORE = ("second", "third", "fourth", "fifth", "sixth")
-SAME_VOLUME = 1e-6
+SAME_VOLUME, SAME_VOLUME_LEANING = 1e-6, 5e-3
 
 
 def build(ask: Ask) -> dict[str, Body]:
@@ -64,6 +66,19 @@ def _areas(ask):
     return frame, areas
 
 
+def _levels(areas):
+    """Areas of one height taken together, so that nothing is to be joined where they meet; each goes by the name of one
+    of them."""
+    levels = {}
+    for loops, height, called in areas:
+        levels.setdefault(height, []).append((loops, called))
+    told = []
+    for height, those in levels.items():
+        for place, loops in enumerate(together([loops for loops, _ in those])):
+            told.append((loops, height, those[place][1]))
+    return told
+
+
 def _leaning(ask, frame, areas):
     """Each area as a solid whose sides lean outward going down, put together from the highest."""
     angle, solids, names = ask.number("draft"), [], ask.no_names()
@@ -72,14 +87,17 @@ def _leaning(ask, frame, areas):
         "body",
         lambda: [ask.frustum(loops, height, height * math.tan(angle), frame) for loops, height, _ in areas],
     )
-    for loops, height, called in sorted(areas, key=lambda area: -area[1]):
+    for loops, height, called in sorted(_levels(areas), key=lambda area: -area[1]):
         solid = ask.leaning_prism(loops, 0.0, height, -angle, names, ("side", "bottom", f"top({called})"), up=False)
         if solid is None:
             refuse_draft(ask, [(loops, height) for loops, height, _ in areas], -angle)
         solids.append(solid)
-    whole = solids[0]
-    for solid in solids[1:]:
-        whole = ask.joined(whole, solid, names)
+    if len(solids) == 1:
+        return solids, names
+    whole = ask.joined(solids, names)
+    wanted = volume_of_areas([(loops, height) for loops, height, _ in areas], angle)
+    if abs(ask.kernel.volume_properties(whole).Mass() / wanted - 1) > SAME_VOLUME_LEANING:
+        raise OperationError("The kernel could not join these areas; change the draft or a height a little.")
     return [whole], names
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import cubics_of
 from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
+from nomogon_core.solid.areas import together
 from nomogon_core.solid.phrases import filling_of
 from nomogon_core.solid.sentence import Faces, Regions
 from nomogon_core.solid.thickening import STROKES, narrowed, thickened
@@ -31,7 +32,7 @@ def build(ask: Ask) -> dict[str, Body]:
     depth, result = ask.number("depth"), ask.choice("result")
     spots = _spots(regions)
     development = ask.developing.development_of(faces[0], frame, spots, ask.number("turn"), ask.number("along"))
-    areas, stretch = ask.grafting.laid(ask.grafting.together(regions), development), development.stretch(spots)
+    areas, stretch = ask.grafting.laid(together(regions), development), development.stretch(spots)
     if stretch > MOST_STRETCH:
         raise OperationError(
             f"Laid on that face these areas would be stretched by up to {100 * stretch:.0f} %; lay smaller ones there, "
@@ -48,9 +49,9 @@ def build(ask: Ask) -> dict[str, Body]:
         return changed
     filling = regions
     if ask.number("clearance"):
-        filling = [narrowed(area, ask.number("clearance")) for area in ask.grafting.together(regions)]
+        filling = [narrowed(area, ask.number("clearance")) for area in together(regions)]
     tools, names = [], ask.no_names()
-    for area in ask.grafting.laid(ask.grafting.together(filling), development):
+    for area in ask.grafting.laid(together(filling), development):
         tools.append(_solid(ask, development, area, -depth, ask.number("rise"), names))
     return changed | ask.after(changed).put("new", "body", tools, names)
 
