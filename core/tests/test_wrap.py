@@ -105,6 +105,36 @@ class OnACylinder(unittest.TestCase):
         self.assertEqual([step.problem for step in told.steps if step.problem], [])
         return plain.facts.volume_mm3, told.bodies
 
+    def test_the_seam_of_a_turned_body_makes_room(self):
+        """Whichever way the areas are turned, the seam cuts none of them. A body that is not the same when it is turned
+        keeps its seam. The volume is that of the developed areas."""
+        wanted = AREA * ((RADIUS + DEPTH) ** 2 - RADIUS**2) / (2 * RADIUS)
+        boss = drawn(hole(12, 0, 6))
+        boss_step = OperationStep("op2", "extrude", {
+            "regions": {"sketch": "s3", "names": names_of(boss)}, "extent": "by", "way": "up",
+            "length": number(TALL + 4), "result": "add", "body": "Plate"})  # fmt: skip
+        counts = []
+        for turn in np.radians([0, 45, 90, 133, 180, 270]):
+            plain, told = built(rod(), "op1.side(c2)", turn=number(turn))
+            body = told.bodies["Plate"]
+            self.assertAlmostEqual((body.facts.volume_mm3 - plain.facts.volume_mm3) / wanted, 1, places=7)
+            counts.append(len(kernel.faces_of(body.shape)))
+            self.assertEqual(len(kernel.faces_of(plain.shape)), 3)
+        self.assertEqual(len(set(counts)), 1, counts)
+        sketch, lies_on, first = rod()
+        steps = [SketchStep("s1", "Profile", lies_on, sketch), SketchStep("s3", "Boss", "plan", boss),
+                 SketchStep("s2", "Logo", "front", LOGO), first, boss_step]  # fmt: skip
+        bodies = {"Plate": {"name": "Plate", "colour": "#9fb0a6", "material": "PLA"}}
+        face = {"body": "Plate", "names": ["op1.side(c2)"]}
+        for degrees in (0, 90):
+            blanks = {"regions": {"sketch": "s2", "names": names_of(LOGO)}, "depth": number(DEPTH), "face": face,
+                      "result": "raised", "turn": number(math.radians(degrees))}  # fmt: skip
+            plain = graph.run(BuildSheet(steps, bodies)).bodies["Plate"]
+            told = graph.run(BuildSheet([*steps, OperationStep("op9", "wrap", blanks)], bodies))
+            self.assertEqual([step.problem for step in told.steps if step.problem], [])
+            grown = told.bodies["Plate"].facts.volume_mm3 - plain.facts.volume_mm3
+            self.assertAlmostEqual(grown / wanted, 1, places=6)
+
     def test_the_volume_is_that_of_the_developed_areas(self):
         """A developed area A raised by d over a radius R: A ((R + d)² - R²) / 2R, since the face bends without
         stretching (Gauss). Quarter turns bring the areas over the seam of the face too."""

@@ -10,7 +10,7 @@ import attrs
 import numpy as np
 import shapely
 from OCP.gp import gp_Trsf
-from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Face, TopoDS_Shape
 
 from nomogon_core.errors import InputError, OperationError, SketchError
 from nomogon_core.geometry.curves import outline_points, reverse
@@ -585,6 +585,14 @@ class Ask:
             OperationError: the result cannot be taken.
         """
         return {body.name: made.accepted(body.name, body.title, shape, names, body, grows=grows)}
+
+    def turned(self, body: Body, shape: TopoDS_Shape, face: TopoDS_Face) -> tuple[TopoDS_Shape, ShapeMap, TopoDS_Face]:
+        """A body's shape after a motion that keeps the order of its faces, with their names, and what a face became."""
+        names, became = ShapeMap(), face
+        for before, there in zip(kernel.faces_of(body.shape), kernel.faces_of(shape), strict=True):
+            names.put(there, body.names.get(before))
+            became = there if before.IsSame(face) else became
+        return shape, names, became
 
     def after(self, changed: dict[str, Body]) -> Ask:
         """This operation, as bodies are once some have changed."""

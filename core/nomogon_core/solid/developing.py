@@ -122,8 +122,19 @@ def development_of(
     if kind == GeomAbs_SurfaceType.GeomAbs_Plane:
         raise OperationError("That face is flat: areas are raised on it or sunk into it with Extrude, Relief or Inlay.")
     if kind in (GeomAbs_SurfaceType.GeomAbs_Cylinder, GeomAbs_SurfaceType.GeomAbs_Cone):
-        return _around_axis(surface, out, frame, turn, along)
-    return _by_arc_length(face, surface, out, frame, places, turn, along)
+        return _in_period(face, _around_axis(surface, out, frame, turn, along), places)
+    return _in_period(face, _by_arc_length(face, surface, out, frame, places, turn, along), places)
+
+
+def _in_period(face, development, places):
+    """A development whose parameters around an axis are those that the face itself counts in."""
+    if not development.surface.IsUPeriodic():
+        return development
+    period, there = development.surface.UPeriod(), development.parameters(places)[:, 0]
+    first = BRepAdaptor_Surface(face).FirstUParameter()
+    shift = np.array([-period * math.floor(((there.min() + there.max()) / 2 - first) / period), 0.0])
+    parameters = development.parameters
+    return attrs.evolve(development, parameters=lambda places: parameters(places) + shift)
 
 
 def _around_axis(surface, out, frame, turn, along):

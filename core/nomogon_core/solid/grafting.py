@@ -6,11 +6,14 @@ Where an outline leaves the face or runs over its seam, solids between the paral
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
 import attrs
 import numpy as np
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -26,16 +29,25 @@ from OCP.collections import Array1_gp_Pnt2d, HArray1_gp_Pnt2d
 from OCP.Geom2d import Geom2d_BezierCurve
 from OCP.Geom2dAPI import Geom2dAPI_Interpolate
 from OCP.Geom2dConvert import Geom2dConvert
+from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Pnt2d
-from OCP.TopAbs import TopAbs_FORWARD, TopAbs_SHELL, TopAbs_State
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FORWARD, TopAbs_SHELL, TopAbs_State
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
 from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import bezier, cubics_of
+from nomogon_core.solid import kernel
 from nomogon_core.solid.developing import Development
 from nomogon_core.solid.kernel import faces_of, outward, parts_of
 
-ON_A_CURVE, SEWN_MM, MEETS_MM = 25, 1e-5, 1e-6
+ON_A_CURVE, SEWN_MM, ON_AXIS, LEAST_GAP = 25, 1e-5, 1e-7, 0.02
+TURNED = (
+    GeomAbs_SurfaceType.GeomAbs_Cylinder,
+    GeomAbs_SurfaceType.GeomAbs_Cone,
+    GeomAbs_SurfaceType.GeomAbs_Sphere,
+    GeomAbs_SurfaceType.GeomAbs_Torus,
+    GeomAbs_SurfaceType.GeomAbs_SurfaceOfRevolution,
+)
 CHECKED = 9
 
 
@@ -106,6 +118,57 @@ def lies_within(face: TopoDS_Face, areas: Sequence[Laid]) -> bool:
         for area in areas
         for u, v in area.inside.tolist()
     )
+
+
+def with_seam_away(body: TopoDS_Shape, face: TopoDS_Face, areas: Sequence[Laid]) -> TopoDS_Shape | None:
+    """The same body, turned about the axis of a face so that its seam lies in the widest gap between areas; its faces
+    stay in their order. None where the body is not the same when it is turned, or there is no gap."""
+    about = _turned_about(face)
+    if about is None:
+        return None
+    surface = BRepAdaptor_Surface(face)
+    if surface.LastUParameter() - surface.FirstUParameter() < 2 * math.pi - ON_AXIS or not _is_turned(body, *about):
+        return None
+    at = np.sort(np.concatenate([area.inside[:, 0] for area in areas]) % (2 * math.pi))
+    gaps = np.diff(np.append(at, at[0] + 2 * math.pi))
+    widest = int(np.argmax(gaps))
+    if gaps[widest] < LEAST_GAP:
+        return None
+    angle = at[widest] + gaps[widest] / 2 - surface.FirstUParameter()
+    position = getattr(BRep_Tool.Surface_s(face), "Position", None)
+    sense = -1.0 if position and not position().Direct() else 1.0
+    return kernel.transformed(body, kernel.turning(about[0], about[1], sense * angle))
+
+
+def _turned_about(face):
+    """(point, direction) of the axis of a face that is turned about one; None for any other."""
+    if BRepAdaptor_Surface(face).GetType() not in TURNED:
+        return None
+    axis = BRep_Tool.Surface_s(face).Axis()
+    return axis.Location().Coord(), axis.Direction().Coord()
+
+
+def _is_turned(body, point, way):
+    """Whether a body is the same when it is turned about an axis: flat faces lie square to it, all other are turned
+    about it, and edges run around it but for seams."""
+
+    def on_axis(axis):
+        return (
+            axis is not None
+            and np.linalg.norm(np.cross(axis[1], way)) < ON_AXIS
+            and np.linalg.norm(np.cross(np.subtract(axis[0], point), way)) < ON_AXIS
+        )
+
+    for one in faces_of(body):
+        flat = kernel.plane_of(one)
+        if flat is not None and np.linalg.norm(np.cross(flat[1], way)) > ON_AXIS:
+            return False
+        if flat is None and not on_axis(_turned_about(one)):
+            return False
+        for edge in parts_of(one, TopAbs_EDGE):
+            if not BRep_Tool.IsClosed_s(TopoDS.Edge(edge), one) and not on_axis(kernel.axis_through(edge)):
+                return False
+    return True
 
 
 def _edges_on(surface, loop):

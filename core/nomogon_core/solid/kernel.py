@@ -997,7 +997,8 @@ class Measures:
         if len(self.kept.values) >= self.most:
             self.kept = ShapeMap()
         level = flat(face)
-        rough = level is None and BRepAdaptor_Surface(face).GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface
+        surface = BRepAdaptor_Surface(face)
+        rough = level is None and surface.GetType() not in RULED_SURFACES and not _is_rounding(surface)
         sums = level.sums if level else (area_of_face(face), *_share_of(face))
         box = level.box if level else _poles_box(face) if rough else tight_box(face)
         told = Measured(np.array(sums), _as_least(box), rough, bool(BRepCheck_Analyzer(face).IsValid()))

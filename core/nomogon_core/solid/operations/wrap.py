@@ -30,8 +30,9 @@ def build(ask: Ask) -> dict[str, Body]:
     if len(faces) > 1:
         raise OperationError("Areas are laid around one face; choose one.")
     depth, result = ask.number("depth"), ask.choice("result")
-    spots = _spots(regions)
-    development = ask.developing.development_of(faces[0], frame, spots, ask.number("turn"), ask.number("along"))
+    spots, turn, along = _spots(regions), ask.number("turn"), ask.number("along")
+    shape, names, face = body.shape, body.names, faces[0]
+    development = ask.developing.development_of(face, frame, spots, turn, along)
     areas, stretch = ask.grafting.laid(together(regions), development), development.stretch(spots)
     if stretch > MOST_STRETCH:
         raise OperationError(
@@ -39,10 +40,16 @@ def build(ask: Ask) -> dict[str, Body]:
             "or choose another place."
         )
     rise = depth if result == "raised" else -depth
-    if ask.grafting.lies_within(faces[0], areas):
-        grown = ask.grafting.grafted(body.shape, faces[0], development, areas, rise)
-        names = _named(ask, grown, body)
-        changed = ask.replaced(body, grown.solid, names, grows=rise > 0)
+    within = ask.grafting.lies_within(face, areas)
+    turned = None if within else ask.grafting.with_seam_away(shape, face, areas)
+    if turned is not None:
+        shape, names, face = ask.turned(body, turned, face)
+        development = ask.developing.development_of(face, frame, spots, turn, along)
+        areas = ask.grafting.laid(together(regions), development)
+        within = ask.grafting.lies_within(face, areas)
+    if within:
+        grown = ask.grafting.grafted(shape, face, development, areas, rise)
+        changed = ask.replaced(body, grown.solid, _named(ask, grown, names), grows=rise > 0)
     else:
         changed = _by_solids(ask, body, development, areas, rise)
     if result != "filled":
@@ -66,10 +73,10 @@ def _called(ask, role, of):
     return ask.called(f"{role}({of})")
 
 
-def _named(ask, grown, body):
+def _named(ask, grown, before):
     names = ask.no_names()
     for face, role, of in grown.named:
-        name = body.names.get(of) if role == "kept" else _called(ask, role, of)
+        name = before.get(of) if role == "kept" else _called(ask, role, of)
         if name is not None:
             names.put(face, name)
     return names
