@@ -250,6 +250,24 @@ class Building(unittest.TestCase):
             self.assertAlmostEqual(built.bodies["Bar"].facts.volume_mm3, told, delta=1e-3 * told)
             self.assertNotIn("Disc", built.bodies)
 
+    def test_it_is_laid_on_its_slope_and_scaled(self):
+        """A wedge 30 x 20 mm, 8 mm high at one end: half a box; its slope is the hypotenuse (Pythagoras)."""
+        corners = [(0, 0, 0), (30, 0, 0), (30, 20, 0), (0, 20, 0), (0, 0, 8), (0, 20, 8)]
+        wedge = self.bring(trimesh.convex.convex_hull(np.array(corners, float)), lying="lies")
+        plain = self.run_sheet(drawn(), [wedge]).bodies["Disc"]
+        slope = next(name for name, frame in plain.flat_faces().items() if 0.1 < frame.normal[2] < 0.99)
+        face = {"body": "Disc", "face": slope}
+        laid = OperationStep("op2", "move", {"of": "Disc", "how": "onto", "face": face, "plane": "plan"})
+        factors = {"x": number(2.0), "y": number(1.0), "z": number(0.5)}
+        scaled = OperationStep("op2", "scale", {"of": "Disc", "how": "each", "about": "middle"} | factors)
+        down, grown = (self.run_sheet(drawn(), [wedge, one]).bodies["Disc"] for one in (laid, scaled))
+        for body in (down, grown):
+            self.assertAlmostEqual(body.facts.volume_mm3, 30 * 20 * 8 / 2, places=3)
+        self.assertAlmostEqual(down.facts.box[0][2], 0, places=6)
+        self.assertAlmostEqual(down.facts.box[1][2], 30 * 8 / math.hypot(30, 8), places=4)
+        np.testing.assert_allclose(grown.facts.center, plain.facts.center, atol=1e-4)
+        self.assertAlmostEqual(grown.facts.box[1][0] - grown.facts.box[0][0], 60, places=4)
+
     def test_a_file_that_is_gone_fails_its_step_alone(self):
         bring = self.bring(disc())
         self.library.blobs.clear()

@@ -10,7 +10,7 @@ import attrs
 import numpy as np
 import shapely
 from OCP.gp import gp_Trsf
-from OCP.TopoDS import TopoDS_Edge, TopoDS_Face, TopoDS_Shape
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Shape
 
 from nomogon_core.errors import InputError, OperationError, SketchError
 from nomogon_core.geometry.curves import outline_points, reverse
@@ -586,13 +586,23 @@ class Ask:
         """
         return {body.name: made.accepted(body.name, body.title, shape, names, body, grows=grows)}
 
-    def turned(self, body: Body, shape: TopoDS_Shape, face: TopoDS_Face) -> tuple[TopoDS_Shape, ShapeMap, TopoDS_Face]:
-        """A body's shape after a motion that keeps the order of its faces, with their names, and what a face became."""
-        names, became = ShapeMap(), face
+    def named_alike(self, body: Body, shape: TopoDS_Shape) -> ShapeMap:
+        """Names of the faces of a shape that has those of a body in their order, such as after a motion."""
+        names = ShapeMap()
         for before, there in zip(kernel.faces_of(body.shape), kernel.faces_of(shape), strict=True):
             names.put(there, body.names.get(before))
-            became = there if before.IsSame(face) else became
-        return shape, names, became
+        return names
+
+    def elsewhere(self, body: Body, motion: gp_Trsf) -> dict[str, Body]:
+        """A body elsewhere; its faces keep their names."""
+        if body.mesh is not None:
+            return self.remeshed(body, *kernel.matrix_of(motion))
+        shape = kernel.transformed(body.shape, motion)
+        return self.replaced(body, shape, self.named_alike(body, shape))
+
+    def remeshed(self, body: Body, matrix: Any, offset: Any) -> dict[str, Body]:
+        """A body that is a mesh, after a linear map (3, 3) that mirrors nothing, and a move (3,)."""
+        return {body.name: made.of_mesh(body.name, body.title, _mesh_of(body).moved(matrix, offset))}
 
     def after(self, changed: dict[str, Body]) -> Ask:
         """This operation, as bodies are once some have changed."""

@@ -544,6 +544,14 @@ def turning(point: tuple, way: tuple, angle: float) -> gp_Trsf:
     return move
 
 
+def turning_onto(way: tuple, other: tuple, about: tuple) -> gp_Trsf:
+    """The least turn about a point that brings a direction to another."""
+    turn, there = gp_Trsf(), gp_Trsf()
+    turn.SetRotation(gp_Quaternion(gp_Vec(*way), gp_Vec(*other)))
+    there.SetTranslation(gp_Vec(*about))
+    return there.Multiplied(turn).Multiplied(there.Inverted())
+
+
 def shifting(way: tuple, distance: float) -> gp_Trsf:
     """A shift along a unit direction."""
     move = gp_Trsf()

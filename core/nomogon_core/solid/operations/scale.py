@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from nomogon_core.sentence import Choice, Declaration, Factor, When
 from nomogon_core.solid.sentence import BodyBlank
 
@@ -17,14 +19,15 @@ ORDER = 32
 def build(ask: Ask) -> dict[str, Body]:
     body = ask.body("of")
     point = (0.0, 0.0, 0.0) if ask.choice("about") == "origin" else body.facts.center
-    if ask.choice("how") == "alike":
-        shape = ask.kernel.transformed(body.shape, ask.kernel.enlarging(point, ask.number("factor")))
+    alike = ask.choice("how") == "alike"
+    factors = tuple(ask.number("factor" if alike else axis) for axis in ("x", "y", "z"))
+    if body.mesh is not None:
+        return ask.remeshed(body, np.diag(factors), np.array(point) * (1 - np.array(factors)))
+    if alike:
+        shape = ask.kernel.transformed(body.shape, ask.kernel.enlarging(point, factors[0]))
     else:
-        shape = ask.kernel.stretched(body.shape, point, tuple(ask.number(axis) for axis in ("x", "y", "z")))
-    names = ask.no_names()
-    for before, after in zip(ask.kernel.faces_of(body.shape), ask.kernel.faces_of(shape)):
-        names.put(after, body.names.get(before))
-    return ask.replaced(body, shape, names)
+        shape = ask.kernel.stretched(body.shape, point, factors)
+    return ask.replaced(body, shape, ask.named_alike(body, shape))
 
 
 DECLARATION = Declaration(

@@ -43,7 +43,8 @@ def build(ask: Ask) -> dict[str, Body]:
     within = ask.grafting.lies_within(face, areas)
     turned = None if within else ask.grafting.with_seam_away(shape, face, areas)
     if turned is not None:
-        shape, names, face = ask.turned(body, turned, face)
+        place = next(index for index, one in enumerate(ask.kernel.faces_of(shape)) if one.IsSame(face))
+        shape, names, face = turned, ask.named_alike(body, turned), ask.kernel.faces_of(turned)[place]
         development = ask.developing.development_of(face, frame, spots, turn, along)
         areas = ask.grafting.laid(together(regions), development)
         within = ask.grafting.lies_within(face, areas)
