@@ -39,5 +39,5 @@ class Moves(unittest.TestCase):
             frame = body.flat_faces()[name]
             self.assertAlmostEqual(frame.normal[2], -1, places=9)
             self.assertAlmostEqual(body.facts.box[0][2], 0, places=9)
-        other = step("op2", "move", of="Plate", how="onto", face="plan", plane="plan")
+        other = step("op2", "move", of="Plate", how="onto", face={"body": "Other", "face": "op1.top"}, plane="plan")
         self.assertIn("is a face of Plate", problem_of(sketch, block(sketch), other))

@@ -1,7 +1,7 @@
 """Declared sentences as a page writes them."""
 
 from nomogon_core.sentence import Angle, Blank, Choice, Clause, Count, Factor, Length, When
-from nomogon_core.solid.sentence import BodyBlank
+from nomogon_core.solid.sentence import BodyBlank, PlaneBlank
 
 
 def part_of(part, unit):
@@ -19,6 +19,8 @@ def part_of(part, unit):
         told["usual"] = part.usual
     if isinstance(part, Choice):
         told["options"] = [[value, words] for value, words in part.options.items()]
+    if isinstance(part, PlaneBlank):
+        told["face"] = part.of_face
     if isinstance(part, BodyBlank):
         told |= {"when": part.when, "makes": part.makes}
     return told

@@ -89,13 +89,15 @@ class BodyBlank(Blank):
 
 @attrs.frozen
 class PlaneBlank(Blank):
-    """A plane by its id, or a flat face ``{"body", "face"}``."""
+    """A plane by its id, or a flat face ``{"body", "face"}``; where it is ``of_face``, only that."""
 
+    of_face: bool = False
     kind = "plane"
-    FILLED = Either((ID, Record({"body": ID, "face": Text(LONGEST_NAME)}, required=("body", "face"))))
+    FACE = Record({"body": ID, "face": Text(LONGEST_NAME)}, required=("body", "face"))
+    FILLED = Either((ID, FACE))
 
     def check(self, value: Any) -> None:
-        self.FILLED.check(value)
+        (self.FACE if self.of_face else self.FILLED).check(value)
 
 
 @attrs.frozen

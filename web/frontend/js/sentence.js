@@ -55,7 +55,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     const told = {};
     for (const part of every(declared.parts)) {
       if (part.kind === "choice" || part.kind === "axis") told[part.blank] = part.options[0][0];
-      if (part.kind === "plane") told[part.blank] = "plan";
+      if (part.kind === "plane" && !part.face) told[part.blank] = "plan";
     }
     for (const part of standing(declared.parts, told)) if (part.usual !== undefined) told[part.blank] = part.usual;
     const results = every(declared.parts).find((part) => part.blank === "result");
@@ -254,7 +254,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       return corners.map((corner) => ({ value: corner, words: cornerWords(corner.corner, state().numbers) }));
     if (part.kind === "plane")
       return [
-        ...planes.map((plane) => ({ value: plane.id, words: plane.words })),
+        ...planes.filter(() => !part.face).map((plane) => ({ value: plane.id, words: plane.words })),
         ...faces.map((face) => ({ value: { body: face.body, face: face.name }, words: face.words })),
       ];
     return bodies.map((body) => ({ value: body.id, words: body.name }));

@@ -22,10 +22,9 @@ LEAST_MM = 1e-9
 def build(ask: Ask) -> dict[str, Body]:
     body = ask.body("of")
     if ask.choice("how") == "onto":
-        face, plane = ask.plane("face"), ask.plane("plane")
-        picked = ask.filled["face"]
-        if not isinstance(picked, dict) or picked["body"] != body.name:
+        if ask.filled["face"]["body"] != body.name:
             raise OperationError(f"What comes to lie there is a face of {body.title}; click one that is flat.")
+        face, plane = ask.plane("face"), ask.plane("plane")
         turned = ask.kernel.turning_onto(face.normal, tuple(-value for value in plane.normal), body.facts.center)
         matrix, offset = ask.kernel.matrix_of(turned)
         there = np.asarray(matrix) @ face.origin + offset
@@ -77,7 +76,7 @@ DECLARATION = Declaration(
             "how",
             ("onto",),
             (
-                PlaneBlank("face", asks="Click a flat face of the body.", empty="a flat face"),
+                PlaneBlank("face", asks="Click a flat face of the body.", empty="a flat face", of_face=True),
                 "lies on",
                 PlaneBlank("plane", asks="Click the plane or flat face that it comes to lie on.", empty="a plane"),
             ),
