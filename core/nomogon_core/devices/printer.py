@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import attrs
 import numpy as np
 
+from nomogon_core.devices.motion import seconds_along
 from nomogon_core.errors import OperationError
 from nomogon_core.solid.bodies import as_mesh
 from nomogon_core.solid.meshes import as_manifold
@@ -134,7 +135,7 @@ def _shape(cut, settings):
     inner = cut.offset(-settings.walls * width) if settings.walls else cut
     lines = [line for step in range(settings.walls) for line in cut.offset(-(step + 0.5) * width).to_polygons()]
     area = cut.area()
-    seconds = _seconds_along(lines, settings.speed)
+    seconds = seconds_along(lines, settings.speed, ACCELERATION, JERK)
     seconds += len(lines) * math.sqrt(max(area, 0.0)) / 2 / TRAVEL
     return _Shape(cut, inner, area, seconds, tuple(cut.simplify(SHOWN_MM).to_polygons()))
 
@@ -165,21 +166,6 @@ def _around(cuts, index, skins):
     for step in range(1, skins + 1):
         for at in (index - step, index + step):
             yield cuts[at] if 0 <= at < len(cuts) else empty
-
-
-def _seconds_along(lines, speed):
-    """Time along closed lines: at full speed but for what each corner costs by how much it turns."""
-    if not lines:
-        return 0.0
-    places, counts = np.vstack(lines), np.array([len(line) for line in lines])
-    last = np.cumsum(counts) - 1
-    after = np.arange(1, len(places) + 1)
-    after[last] = last - counts + 1
-    steps = places[after] - places
-    lengths = np.hypot(*steps.T)
-    ways = steps / np.maximum(lengths, 1e-12)[:, None]
-    corner = np.minimum(speed, JERK / np.maximum(np.hypot(*(ways[after] - ways).T), 1e-9))
-    return float(lengths.sum() / speed + ((speed - corner) ** 2 / (speed * ACCELERATION)).sum())
 
 
 def preview(told: Printed) -> bytes:

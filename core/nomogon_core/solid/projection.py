@@ -195,12 +195,13 @@ def _curves(compounds):
             continue
         BRepLib.BuildCurves3d_s(edges)
         for edge in parts_of(edges, TopAbs_EDGE):
-            found += _plane_curve(BRepAdaptor_Curve(TopoDS.Edge(edge)))
+            found += plane_curve(BRepAdaptor_Curve(TopoDS.Edge(edge)))
     return found
 
 
-def _plane_curve(curve):
-    """The plane curve of an edge, in a list; none where it is seen as a point."""
+def plane_curve(curve: BRepAdaptor_Curve) -> list[Line | Arc | Circle | Spline]:
+    """The plane curve of an edge as it is seen along z, in a list; none where it is seen as a point. A line may run the
+    other way."""
     first, last = curve.FirstParameter(), curve.LastParameter()
     if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
         circle = curve.Circle()
