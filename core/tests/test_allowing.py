@@ -110,14 +110,14 @@ class Flat(unittest.TestCase):
     def test_outlines_stand_off_by_half_a_kerf(self):
         """A beam as wide as the kerf along the outlines leaves the part: shapely's buffer."""
         areas = flat.flat_outlines(plate())
-        cut = flat.allowed_outlines(areas, Allowances(kerf=0.3, holes=0.2))
+        cut = [loop for area in flat.allowed_areas(areas, Allowances(kerf=0.3, holes=0.2)) for loop in area]
         outer, *inner = (shapely.Polygon(outline_points(loop, 1e-4)) for loop in cut)
         part = outer.buffer(-0.15).area - sum(one.buffer(0.15).area for one in inner)
         wanted = 60 * 40 - (4 - math.pi) * 16 - math.pi * (2.6**2 + 12**2)
         self.assertAlmostEqual(part, wanted, delta=2e-2)
         np.testing.assert_allclose(sorted(loop[0].radius for loop in cut[1:]), [2.6 - 0.15, 12 - 0.15])
         with self.assertRaisesRegex(OperationError, "narrower than the kerf"):
-            flat.allowed_outlines(areas, Allowances(kerf=6.0))
+            flat.allowed_areas(areas, Allowances(kerf=6.0))
 
     def test_a_dxf_has_them(self):
         making = making_of({"allowances": {"kerf": 0.2, "shrinkage": 1.0}})

@@ -28,6 +28,7 @@ GIVEN = {
     "picture": "r1",
     "key": "0" * 20,
     "kind": "dxf",
+    "device": "print",
     "task": 1,
     "version": 0,
     "member": 1,
@@ -55,7 +56,7 @@ LOOKING = {
     "solid-build",
     "release-allowed",
     "release-make",
-    "release-print",
+    "release-try",
     "job-copy",
 }
 
@@ -115,7 +116,7 @@ class Addresses(JobCase):
                 if method == "post" and name not in LOOKING and answer.status_code not in (404, 405):
                     self.assertEqual(answer.status_code, 403, (name, answer.content[:200]))
         self.assertEqual(self.stored(), before)
-        asked = Task.objects.exclude(kind__in=("rebuild", "release", "inspect", "allow", "print"))
+        asked = Task.objects.exclude(kind__in=("rebuild", "release", "inspect", "allow", "print", "cut", "gauge"))
         self.assertFalse(asked.exists(), "looking asks for no more")
 
     def test_nobody_changes_anything_by_looking(self):

@@ -9,8 +9,9 @@ import attrs
 import cv2
 import numpy as np
 
-from nomogon_core.devices import printer
+from nomogon_core.devices import cutter, gauge, printer
 from nomogon_core.exchange import allowing, release
+from nomogon_core.exchange.flat import allowed_areas
 from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.inspect import telling
 from nomogon_core.inspect.findings import inspected
@@ -135,6 +136,28 @@ def print_part(document, shared, making):
     result = {name: getattr(told, name) for name in ("seconds", "grams", "metres", "cost")}
     hanging = [number for number, one in enumerate(told.layers, 1) if len(one.hanging)]
     return result | {"layers": len(told.layers), "hanging": hanging}, printer.preview(told)
+
+
+def cut_part(document, shared, making):
+    """What cutting copies of a part's flat outlines as the file has them takes, and the way of the tool as JSON."""
+    how = making_of(making)
+    areas = allowed_areas(release.flat_areas(_sheet(document, shared), how, _cache(shared)), how.allowances)
+    told = cutter.cut(areas, how.cutter)
+    result = {name: getattr(told, name) for name in ("seconds", "metres", "bare")}
+    nest = {"copies": len(told.nest.places), "most": told.nest.most, "sheets": told.nest.sheets, "used": told.nest.used}
+    kerfs = {"kerf": how.cutter["kerf"], "allowed": how.allowances.kerf}
+    return result | nest | kerfs, cutter.preview(told, how.cutter)
+
+
+def gauge_part(document, shared, making, part):
+    """Readings of one of the parts made, and by how much holes should grow in the files of the next."""
+    how, sheet, cache = making_of(making), _sheet(document, shared), _cache(shared)
+    design = list(release.built(sheet, cache).values())
+    made = list(release.as_made(sheet, how, cache, lying=False).values())
+    readings = gauge.read(design, made, how.way, how.cutter["kerf"], how.allowances.kerf, str(part))
+    proposed = gauge.proposal(readings, how.allowances.holes)
+    told = {"readings": [attrs.asdict(one) for one in readings], "way": how.way}
+    return told | {"proposal": attrs.asdict(proposed) if proposed else None}, None
 
 
 def _teller(progress):

@@ -16,7 +16,7 @@ from work.shapes import shared_by
 
 log = logging.getLogger(__name__)
 TIME_LIMITS_S = {"rebuild": 60, "trace": 90, "clean": 60, "release": 120, "edge": 60, "measure": 60}
-TIME_LIMITS_S |= {"inspect": 90, "allow": 60, "print": 90}
+TIME_LIMITS_S |= {"inspect": 90, "allow": 60, "print": 90, "cut": 60, "gauge": 60}
 MEMORY_BYTES = 4 * 2**30
 PROCESSES = 2
 pool = Lanes("work.kernels", PROCESSES, MEMORY_BYTES)
@@ -48,6 +48,11 @@ def _call(task, progress):
         return kernels.allow_for, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "print":
         return kernels.print_part, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+    if task.kind == "cut":
+        return kernels.cut_part, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+    if task.kind == "gauge":
+        told = [arguments["making"], arguments["part"]]
+        return kernels.gauge_part, [arguments["document"], shared_by(task.job_id), *told]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]
         picture = bytes(Blob.objects.get(pk=digest, holdings__job=task.job_id).data)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import attrs
@@ -13,27 +13,12 @@ import numpy as np
 import shapely
 
 from nomogon_core.devices.motion import seconds_along
-from nomogon_core.exchange.nesting import Nest, nested
+from nomogon_core.exchange.nesting import Nest, nest_of
 from nomogon_core.geometry.curves import outline_points
 
 CHORD_MM, LEAD_MM, LEAD_STEPS, TOUCH = 0.01, 2.0, 7, 0.98
 # Common practice of small machines: mm/s between cuts, mm/s², mm/s at a right corner.
 RAPID, ACCELERATION, JERK = 200.0, 1500.0, 10.0
-
-
-@attrs.frozen
-class Settings:
-    """Numbers of the cutter: width of the cut and gap between copies in millimetres, how many copies, the sheet (width,
-    height), feed in mm/s, seconds to pierce or to plunge, and in how many passes it goes through."""
-
-    kerf: float = 0.15
-    gap: float = 3.0
-    copies: int = 1
-    sheet_x: float = 600.0
-    sheet_y: float = 400.0
-    feed: float = 20.0
-    pierce: float = 0.5
-    passes: int = 1
 
 
 @attrs.frozen
@@ -74,23 +59,22 @@ class Cut:
     bare: int
 
 
-def cut(areas: Sequence[Sequence[Sequence[Any]]], settings: Settings) -> Cut:
+def cut(areas: Sequence[Sequence[Sequence[Any]]], cutter: Mapping[str, float]) -> Cut:
     """A flat part cut out along its outlines as the file has them.
 
     Args:
         areas: of each, curves of the line to follow around it, then of those around its holes.
+        cutter: its numbers by name, see :data:`nomogon_core.inspect.making.CUTTER`.
 
     Raises:
         OperationError: it does not go on the sheet.
     """
     rings = [_turned([outline_points(list(loop), CHORD_MM) for loop in area]) for area in areas]
-    made = [shapely.Polygon(loops[0], loops[1:]).buffer(-settings.kerf / 2, quad_segs=32) for loops in rings]
-    strokes = _strokes(rings, made, settings)
-    outer = shapely.union_all([shapely.Polygon(loops[0]) for loops in rings]).convex_hull if len(rings) > 1 else None
-    outline = np.array(outer.exterior.coords)[:-1] if outer is not None else rings[0][0]
-    nest = nested(outline, settings.copies, settings.gap + settings.kerf, (settings.sheet_x, settings.sheet_y))
+    made = [shapely.Polygon(loops[0], loops[1:]).buffer(-cutter["kerf"] / 2, quad_segs=32) for loops in rings]
+    strokes = _strokes(rings, made, cutter)
+    nest = nest_of(areas, cutter)
     moves, at, clock, cut_mm = [], np.zeros(2), 0.0, 0.0
-    once = [settings.passes * (settings.pierce + _seconds(one, settings.feed)) for one in strokes]
+    once = [cutter["passes"] * (cutter["pierce"] + _seconds(one, cutter["feed"])) for one in strokes]
     for place in nest.places:
         for stroke, seconds in zip(strokes, once):
             lead, line = place.moved(stroke.lead), place.moved(np.vstack([stroke.line, stroke.line[:1]]))
@@ -118,37 +102,37 @@ def _rings_of(polygon):
             yield np.array(ring.coords)[:-1]
 
 
-def _strokes(rings, made, settings):
+def _strokes(rings, made, cutter):
     """The cuts of a copy in order: inner ones first, each the nearest next; then what is around them."""
     material, strokes, at = shapely.union_all(made), [], np.zeros(2)
     for loops in sorted(rings, key=lambda loops: float(loops[0].min(axis=0).sum())):
         holes = list(loops[1:])
         while holes:
             index = min(range(len(holes)), key=lambda k: float(np.hypot(*(holes[k] - at).T).min()))
-            strokes.append(_stroke(holes.pop(index), material, at, settings))
+            strokes.append(_stroke(holes.pop(index), material, at, cutter))
             at = strokes[-1].line[0]
-        strokes.append(_stroke(loops[0], material, at, settings))
+        strokes.append(_stroke(loops[0], material, at, cutter))
         at = strokes[-1].line[0]
     return strokes
 
 
-def _stroke(ring, material, at, settings):
+def _stroke(ring, material, at, cutter):
     """A closed line begun where a quarter arc out of the waste leads into it, as near as that goes."""
     # In the middle of long straight pieces there is room that a corner does not have.
     after = np.roll(ring, -1, axis=0)
-    long = np.hypot(*(after - ring).T) > settings.gap
+    long = np.hypot(*(after - ring).T) > cutter["gap"]
     ring = np.vstack([[a, *([(a + b) / 2] if is_long else [])] for a, b, is_long in zip(ring, after, long)])
     order = np.argsort(np.hypot(*(ring - at).T))
-    steps = np.roll(ring, -1, axis=0) - ring
+    steps = np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)
     for reach in (1.0, 0.5, 0.25):
-        radius = min(LEAD_MM, settings.gap / 2) * reach
+        radius = min(LEAD_MM, cutter["gap"] / 2) * reach
         for start in order[:: max(1, len(order) // 48)].tolist():
             way = steps[start] / max(float(np.hypot(*steps[start])), 1e-12)
             waste = np.array([way[1], -way[0]])
             angles = np.linspace(math.pi / 2, 0.0, LEAD_STEPS)
             centre = ring[start] + radius * waste
             lead = centre - radius * (np.cos(angles)[:, None] * waste + np.sin(angles)[:, None] * way)
-            if shapely.LineString(lead[:-1]).distance(material) >= TOUCH * settings.kerf / 2:
+            if shapely.LineString(lead[:-1]).distance(material) >= TOUCH * cutter["kerf"] / 2:
                 return Stroke(lead, np.roll(ring, -start, axis=0))
     start = int(order[0])
     return Stroke(ring[start : start + 1], np.roll(ring, -start, axis=0))
@@ -162,14 +146,14 @@ def _length(places):
     return float(np.hypot(*np.diff(places, axis=0).T).sum()) if len(places) > 1 else 0.0
 
 
-def preview(told: Cut, settings: Settings) -> bytes:
+def preview(told: Cut, cutter: Mapping[str, float]) -> bytes:
     """JSON for a page: the sheet, the parts as SVG paths (y down), and the moves: whether each cuts, its path, and from
     when to when."""
 
     def path(places, closed=""):
-        return "M" + "L".join(f"{x:.2f} {settings.sheet_y - y:.2f}" for x, y in places) + closed
+        return "M" + "L".join(f"{x:.2f} {cutter['sheet_y'] - y:.2f}" for x, y in places) + closed
 
     moves = [[int(one.cuts), path(one.places), round(one.begin, 2), round(one.end, 2)] for one in told.moves]
     parts = "".join(path(ring, "Z") for ring in told.made)
-    data = {"sheet": [settings.sheet_x, settings.sheet_y], "parts": parts, "moves": moves}
+    data = {"sheet": [cutter["sheet_x"], cutter["sheet_y"]], "parts": parts, "moves": moves}
     return json.dumps(data, separators=(",", ":")).encode()

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nomogon_core.errors import OperationError
+from nomogon_core.exchange.nesting import copied, nest_of
 from nomogon_core.exchange.writers import drawing
 from nomogon_core.geometry.curves import Circle, closed_area, moved
-from nomogon_core.inspect.making import Allowances
+from nomogon_core.inspect.making import Allowances, Making
 from nomogon_core.sketch import offset
 from nomogon_core.sketch.regions import find_regions, loop_curves, match_region
 from nomogon_core.solid.sheet import SketchStep
@@ -20,8 +21,8 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 DEFAULT_CHORD_MM, CHORD_RANGE_MM = 0.05, (0.001, 5.0)
-FILES = ("step", "stl", "3mf", "glb", "dxf", "lines", "svg", "views", "pdf")
-ENDINGS = {"lines": "-lines.dxf", "views": "-views.svg", "view": "-view.svg"}
+FILES = ("step", "stl", "3mf", "glb", "dxf", "lines", "svg", "sheet", "views", "pdf")
+ENDINGS = {"sheet": "-sheet.dxf", "lines": "-lines.dxf", "views": "-views.svg", "view": "-view.svg"}
 
 
 def require_chord(chord: float) -> None:
@@ -63,8 +64,8 @@ def flat_outlines(sheet: BuildSheet) -> list[list[tuple[Any, ...]]]:
     return areas
 
 
-def allowed_outlines(areas: list[list[tuple[Any, ...]]], allowances: Allowances) -> list[tuple[Any, ...]]:
-    """Outlines for cutting: round holes grown, all of it grown for shrinkage, and half a kerf off the material.
+def allowed_areas(areas: list[list[tuple[Any, ...]]], allowances: Allowances) -> list[list[tuple[Any, ...]]]:
+    """Areas for cutting: round holes grown, all of it grown for shrinkage, and half a kerf off the material.
 
     Args:
         areas: of each the outline around it, counter-clockwise, and those around the holes in it.
@@ -74,12 +75,14 @@ def allowed_outlines(areas: list[list[tuple[Any, ...]]], allowances: Allowances)
     """
     told, level = [], allowances.factors[0]
     for loops in areas:
+        area = []
         for hole, curves in enumerate(loops):
             if hole and isinstance(curves[0], Circle) and allowances.grows(2 * curves[0].radius):
                 curves = (Circle(curves[0].center, curves[0].radius + allowances.holes / 2),)
             if level != 1:
                 curves = tuple(moved(curve, lambda place: np.multiply(level, place), scale=level) for curve in curves)
-            told.append(_off_the_cut(curves, allowances.kerf / 2, inner=hole > 0) if allowances.kerf else curves)
+            area.append(_off_the_cut(curves, allowances.kerf / 2, inner=hole > 0) if allowances.kerf else curves)
+        told.append(area)
     return told
 
 
@@ -99,14 +102,18 @@ def _off_the_cut(curves, distance, *, inner):
 
 
 def write_flat(
-    kind: str, sheet: BuildSheet, title: str, allowances: Allowances | None = None, chord: float = DEFAULT_CHORD_MM
+    kind: str, areas: list[list[tuple[Any, ...]]], title: str, making: Making, chord: float = DEFAULT_CHORD_MM
 ) -> bytes:
-    """Bytes of a DXF or SVG file; of one of lines only no farther from the curves than ``chord`` millimetres.
+    """Bytes of a DXF or SVG file of areas; of one of lines only no farther from the curves than ``chord`` millimetres;
+    of a sheet with all copies nested.
 
     Raises:
-        OperationError: the sketch has no closed region, or is too narrow for the kerf.
+        OperationError: they are too narrow for the kerf, or do not go on the sheet.
     """
-    outlines = allowed_outlines(flat_outlines(sheet), allowances or Allowances())
+    allowed = allowed_areas(areas, making.allowances)
+    outlines = [loop for area in allowed for loop in area]
+    if kind == "sheet":
+        return drawing.dxf(copied(outlines, nest_of(allowed, making.cutter)))
     if kind == "lines":
         require_chord(chord)
         return drawing.dxf_lines(outlines, chord)

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import attrs
 import numpy as np
@@ -12,8 +14,9 @@ import shapely
 from shapely import affinity
 
 from nomogon_core.errors import OperationError
+from nomogon_core.geometry.curves import moved, outline_points
 
-ROUGH_MM, STEPS, HALVINGS, MOST_COPIES, MOST_ON_A_SHEET = 0.02, 48, 24, 500, 4000
+CHORD_MM, ROUGH_MM, STEPS, HALVINGS, MOST_ON_A_SHEET = 0.01, 0.02, 48, 24, 4000
 
 
 @attrs.frozen
@@ -70,6 +73,30 @@ def nested(outline: np.ndarray, copies: int, gap: float, sheet: tuple[float, flo
             f"{sheet[1]:g} mm with {gap:g} mm around it. Type a larger sheet or a smaller gap."
         )
     return best[1]
+
+
+def nest_of(areas: Sequence[Sequence[Sequence[Any]]], cutter: Mapping[str, float]) -> Nest:
+    """The nest of a part of areas, of each the curves around it and around its holes; see :func:`nested`.
+
+    Args:
+        cutter: ``copies``, the ``gap`` between cuts, their width ``kerf``, ``sheet_x`` and ``sheet_y``, by name.
+    """
+    outlines = [outline_points(list(area[0]), CHORD_MM) for area in areas]
+    if len(outlines) == 1:
+        outline = outlines[0]
+    else:
+        outline = shapely.get_coordinates(shapely.MultiPoint(np.vstack(outlines)).convex_hull.exterior)[:-1]
+    sheet = cutter["sheet_x"], cutter["sheet_y"]
+    return nested(outline, int(cutter["copies"]), cutter["gap"] + cutter["kerf"], sheet)
+
+
+def copied(outlines: Sequence[Sequence[Any]], nest: Nest) -> list[tuple[Any, ...]]:
+    """Outlines, as curves, of all copies on the first sheet."""
+
+    def lying(curve, place):
+        return moved(curve, lambda at: place.moved(np.atleast_2d(at))[0], turn=place.turn)
+
+    return [tuple(lying(curve, place) for curve in outline) for place in nest.places for outline in outlines]
 
 
 def _lattice(rough, turn, partner, gap, sheet):

@@ -13,13 +13,14 @@ import numpy as np
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
 from nomogon_core.exchange.dimensioned import laid_out, wanted
-from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, write_flat
+from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, flat_outlines, write_flat
 from nomogon_core.exchange.writers import drawing, gltf, solids
 from nomogon_core.exchange.writers.pdf import TitleBlock, drawing_pdf
 from nomogon_core.inspect.making import making_of
 from nomogon_core.solid import graph, kernel, planes
 from nomogon_core.solid.facts import is_sound
 from nomogon_core.solid.projection import projected
+from nomogon_core.solid.sectioning import section
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -33,11 +34,12 @@ if TYPE_CHECKING:
 LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
 PLAIN = making_of({})
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
-MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "lines", "svg")
+MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "lines", "svg", "sheet")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",
     "svg": "exact outline, 1:1",
+    "sheet": "copies nested on one sheet, exact outlines, 1:1",
     "pdf": "dimensioned drawing, first angle, of the design",
     "views": "front, plan, side and askew, 1:1, hidden lines dashed; of many free faces within 0.05 mm",
 }
@@ -74,9 +76,8 @@ def write_file(
     Raises:
         OperationError: a step fails, or there is nothing to write.
     """
-    allowances = making.allowances
     if kind in FLAT:
-        return write_flat(kind, sheet, title, allowances, chord)
+        return write_flat(kind, flat_areas(sheet, making, cache), title, making, chord)
     if kind == "pdf":
         return drawing_of(sheet, block or TitleBlock(title), cache)
     if kind in ("view", "views"):
@@ -88,6 +89,24 @@ def write_file(
         return gltf.glb(as_made(sheet, making, cache, lying=False), chord)
     lying = as_made(sheet, making, cache)
     return solids.stl(lying, chord) if kind == "stl" else solids.threemf(lying, chord)
+
+
+def flat_areas(sheet: BuildSheet, making: Making, cache: Cache | None = None) -> list[list[tuple]]:
+    """What the flat files show, before anything is allowed for: of each area the curves around it and around its holes.
+
+    Raises:
+        OperationError: there is no such outline, or the plane passes the part by.
+    """
+    if making.flat.of == "outline":
+        return flat_outlines(sheet)
+    frame = planes.BASE[making.flat.of]
+    areas = section([body.shape for body in built(sheet, cache).values()], frame, making.flat.at)
+    if not areas:
+        raise OperationError(
+            f"{making.flat.at:g} mm from {making.flat.of.capitalize()} there is nothing of the part. Type another "
+            "distance for the flat files."
+        )
+    return areas
 
 
 def as_made(sheet: BuildSheet, making: Making, cache: Cache | None = None, *, lying: bool = True) -> dict[str, Body]:

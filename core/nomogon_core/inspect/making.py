@@ -116,6 +116,43 @@ def printer_of(data: dict[str, Any]) -> dict[str, float]:
     return told | shared | {name: int(told[name]) for name in WHOLE}
 
 
+# The simulated cutter, laser or router; its cut and its sheet are those of cutting. Usual values: common practice.
+CUTTER = (
+    Setting("copies", "Copies", 1, "", 1, 500),
+    Setting("gap", ", apart", 3.0, most=100.0),
+    Setting("sheet_x", ", on a sheet of", 600.0),
+    Setting("sheet_y", "by", 400.0),
+    Setting("kerf", "; the cut is as wide as", 0.15, most=20.0),
+    Setting("feed", ", at", 20.0, "", 0.1, 1000),
+    Setting("pierce", "mm/s, piercing takes", 0.5, "", 0, 60),
+    Setting("passes", "s, in so many passes:", 1, "", 1, 50),
+)
+OF_CUTTING, WHOLE_CUTS = ("kerf", "sheet_x", "sheet_y"), ("copies", "passes")
+# What the flat files show: the first outline, or the section by a plane.
+FLAT_OF = {
+    "outline": "the outline of the first extrusion",
+    "plan": "the section level with Plan",
+    "front": "the section level with Front",
+    "side": "the section level with Side",
+}
+
+
+def cutter_of(data: dict[str, Any]) -> dict[str, float]:
+    """Numbers of the simulated cutter by name, from the plain data of how a part is made."""
+    kept = data.get("numbers", {})
+    cutting, own = kept.get("cutting", {}), kept.get("cutter", {})
+    told = {one.name: float((cutting if one.name in OF_CUTTING else own).get(one.name, one.usual)) for one in CUTTER}
+    return told | {name: int(told[name]) for name in WHOLE_CUTS}
+
+
+@attrs.frozen
+class Flat:
+    """What the flat files show: one of FLAT_OF, and of a section how far its plane is from that one, millimetres."""
+
+    of: str = "outline"
+    at: float = 1.0
+
+
 @attrs.frozen
 class Allowances:
     """What the files of a release allow for; all of it in millimetres, shrinkage in percent.
@@ -166,7 +203,8 @@ class Making:
         way: id of the way; numbers: of its settings, by name.
         up: unit vector that points away from the bed, table or parting plane.
         accepted: {key of a finding: (why, the number it had)}.
-        allowances: what the files allow for.
+        allowances: what the files allow for; flat: what the flat ones show; cutter: its numbers, see
+            :func:`cutter_of`.
     """
 
     way: str
@@ -174,14 +212,17 @@ class Making:
     up: tuple[float, float, float] = PLAN.normal
     accepted: dict[str, tuple[str, str]] = attrs.field(factory=dict)
     allowances: Allowances = Allowances()
+    flat: Flat = Flat()
+    cutter: dict[str, float] = attrs.field(factory=dict)
 
 
 def making_of(data: dict[str, Any]) -> Making:
     """How a part is made, from plain data in which anything may be missing: ``way``, ``numbers`` by way, ``up``,
-    ``accepted``, ``allowances``."""
+    ``accepted``, ``allowances``, ``flat``."""
     way = data.get("way", USUAL_WAY)
     own = data.get("numbers", {}).get(way, {})
     numbers = {one.name: float(own.get(one.name, one.usual)) for one in BY_KIND[way].settings}
     accepted = {key: (told["why"], told["number"]) for key, told in data.get("accepted", {}).items()}
     allowances = Allowances(**data.get("allowances", {}))
-    return Making(way, numbers, tuple(data.get("up", PLAN.normal)), accepted, allowances)
+    flat = Flat(**data.get("flat", {}))
+    return Making(way, numbers, tuple(data.get("up", PLAN.normal)), accepted, allowances, flat, cutter_of(data))

@@ -26,7 +26,7 @@ from nomogon_core.arguments import (
     Wrong,
 )
 from nomogon_core.errors import ArchiveError
-from nomogon_core.inspect.making import ALLOWANCES, BY_KIND
+from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, FLAT_OF
 from nomogon_core.solid.measured import WORDS
 
 MAYBE, SIZE, COUNT = Either((NOTHING, NUMBER)), Number(0), Whole(0, 1 << 40)
@@ -207,6 +207,7 @@ MAKING = Record(
         "up": POINT,
         "accepted": Record(rest=Record({"why": TEXT, "number": TEXT}, required=("why", "number"))),
         "allowances": Record({one.name: NUMBER for one in ALLOWANCES}),
+        "flat": Record({"of": Choice(tuple(FLAT_OF)), "at": NUMBER}),
     }
 )
 GROUP = Record({"title": TEXT, "steps": IDS}, required=("title", "steps"))

@@ -1,20 +1,11 @@
 // What a simulated printer takes for the part, and its layers one by one.
 
-import { address, isOpen, send } from "./talk.js";
+import { list, standIn, time } from "./standins.js";
 
-const AGAIN_MS = 150;
 const ROOM = 0.06;
-const note = /** @type {HTMLElement} */ (document.getElementById("print-note"));
-const out = /** @type {HTMLElement} */ (document.getElementById("print-out"));
 const slider = /** @type {HTMLInputElement} */ (document.getElementById("layer-number"));
 const svg = /** @type {SVGSVGElement} */ (/** @type {unknown} */ (document.getElementById("layer")));
 let layers = [];
-let asked = 0;
-
-function time(seconds) {
-  const minutes = Math.round(seconds / 60);
-  return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
-}
 
 function draw() {
   const at = Number(slider.value);
@@ -35,32 +26,29 @@ function fit() {
 }
 
 /** Have the part printed again, as it is now. */
-export async function printAgain() {
-  const mine = ++asked;
-  const { work, told } = await send("release/print", {}).catch((problem) => ({ work: { problem: problem.message } }));
-  if (mine !== asked) return;
-  if (isOpen(work)) return void setTimeout(() => mine === asked && printAgain(), AGAIN_MS);
-  out.hidden = !told;
-  note.textContent = told ? "" : work?.problem || "There is no body to print yet.";
-  if (!told) return;
-  layers = await (await fetch(address(`release/layers/${work.task}`))).json();
-  const shown = slider.max === String(told.layers) ? slider.value : String(Math.ceil(told.layers / 2));
-  slider.max = String(told.layers);
-  slider.value = shown;
-  fit();
-  draw();
-  const rows = [
-    ["Time", time(told.seconds)],
-    ["Filament", `${told.grams.toFixed(1)} g, ${told.metres.toFixed(2)} m`],
-    ["Material cost", told.cost.toFixed(2)],
-    ["Layers", String(told.layers)],
-  ];
-  document.getElementById("taken").innerHTML = rows
-    .map(([name, value]) => `<dt>${name}</dt><dd>${value}</dd>`)
-    .join("");
-  if (told.hanging.length)
-    note.textContent = `Over nothing, so that it needs support (red): layer${told.hanging.length > 1 ? "s" : ""} ${runs(told.hanging)}.`;
-}
+export const printAgain = standIn("print", {
+  out: "print-out",
+  note: "print-note",
+  none: "There is no body to print yet.",
+  show(told, shown) {
+    layers = shown;
+    const at = slider.max === String(told.layers) ? slider.value : String(Math.ceil(told.layers / 2));
+    slider.max = String(told.layers);
+    slider.value = at;
+    fit();
+    draw();
+    list("taken", [
+      ["Time", time(told.seconds)],
+      ["Filament", `${told.grams.toFixed(1)} g, ${told.metres.toFixed(2)} m`],
+      ["Material cost", told.cost.toFixed(2)],
+      ["Layers", String(told.layers)],
+    ]);
+    const many = told.hanging.length;
+    return many
+      ? `Over nothing, so that it needs support (red): layer${many > 1 ? "s" : ""} ${runs(told.hanging)}.`
+      : "";
+  },
+});
 
 /** Numbers as runs: 3, 7 to 9. @param {number[]} numbers */
 function runs(numbers) {

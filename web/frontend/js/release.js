@@ -1,6 +1,8 @@
 // The Release stage: each file at the press of its button, and what the files allow for.
 
+import { cutAgain, startCutter } from "./cutting.js";
 import { fetchFile, written } from "./files.js";
+import { readAgain, startGauge } from "./gauging.js";
 import { printAgain, startPrinter } from "./printing.js";
 import { startPlain } from "./resting.js";
 import { command, isOpen, mayChange, say, send, unit } from "./talk.js";
@@ -50,14 +52,52 @@ async function tellChanges() {
       : "Nothing: the files have the sizes of the design.");
 }
 
-startPrinter();
-sentenceOf("allowances", "release.allow", () => {
+/** What hangs on the allowances is told anew. */
+function allowedAgain() {
   tellChanges();
   printAgain();
-});
+  cutAgain();
+  readAgain();
+}
+
+/** An allowance that a device proposes, in millimetres. @param {string} name @param {string} mm */
+async function setAllowance(name, mm) {
+  own = true;
+  const done = await command("release.allow", { name, text: `${mm} mm` });
+  own = false;
+  if (!done) return;
+  const field = /** @type {HTMLInputElement} */ (document.querySelector(`#allowances [name="${name}"]`));
+  const value = unit === "in" ? (Number(mm) / 25.4).toFixed(4) : mm;
+  field.value = value;
+  field.dataset.was = value;
+  allowedAgain();
+}
+
+startPrinter();
+startCutter(setAllowance);
+startGauge(setAllowance);
+sentenceOf("allowances", "release.allow", allowedAgain);
 sentenceOf("printer", "release.printer", printAgain);
-tellChanges();
-printAgain();
+sentenceOf("cutter", "release.cutter", () => {
+  cutAgain();
+  readAgain();
+});
+
+const flat = /** @type {HTMLFormElement} */ (document.getElementById("flat"));
+flat.addEventListener("submit", (event) => event.preventDefault());
+flat.addEventListener("change", async () => {
+  const [of, at] = ["of", "at"].map((name) => /** @type {HTMLInputElement} */ (flat.elements.namedItem(name)));
+  own = true;
+  if (await command("release.flat", { of: of.value, at: at.value, unit })) at.dataset.was = at.value;
+  else at.value = at.dataset.was ?? "";
+  own = false;
+  /** @type {HTMLElement} */ (flat.querySelector("[data-at]")).hidden = of.value === "outline";
+  cutAgain();
+});
+for (const field of flat.querySelectorAll("input, select"))
+  /** @type {HTMLInputElement} */ (field).disabled = !mayChange;
+
+allowedAgain();
 
 document.getElementById("keep")?.addEventListener("click", async ({ target }) => {
   const button = /** @type {HTMLButtonElement} */ (target);

@@ -4,12 +4,12 @@ from django.http import Http404, HttpResponse, JsonResponse, StreamingHttpRespon
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
-from nomogon_core.arguments import NUMBER, Rows, Wrong
+from nomogon_core.arguments import NUMBER, Rows, Whole, Wrong
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import flat
-from nomogon_core.inspect.making import ALLOWANCES, PRINTER, in_words, making_of, printer_of
+from nomogon_core.inspect.making import ALLOWANCES, CUTTER, FLAT_OF, PRINTER, in_words, making_of, printer_of
 from nomogon_core.job.advice import statuses
-from nomogon_core.job.commands.inspect import CALLED, PRINTED
+from nomogon_core.job.commands.inspect import CALLED, CUT, PRINTED
 from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
@@ -30,12 +30,20 @@ MEDIA_TYPES = {
     "dxf": "image/vnd.dxf",
     "lines": "image/vnd.dxf",
     "svg": "image/svg+xml",
+    "sheet": "image/vnd.dxf",
     "pdf": "application/pdf",
     "views": "image/svg+xml",
     "view": "image/svg+xml",
     "zip": "application/zip",
 }
-LAID = ("stl", "3mf")
+LAID, FLAT = ("stl", "3mf"), ("dxf", "lines", "svg", "sheet")
+# What each simulated device reads of how the part is made: parts of it, and the ways whose numbers count.
+TRIED = {
+    "print": (("up", "allowances"), ("printing", "printer")),
+    "cut": (("allowances", "flat"), ("cutting", "cutter")),
+    "gauge": (("way", "allowances"), ("cutting",)),
+}
+PART = Whole(1, 999)
 LOOK = Rows(Rows(NUMBER, 3, 3), 2, 2)
 READY = "Every body is one closed, valid solid. Every file below is written anew from it."
 FILES = (
@@ -47,6 +55,7 @@ FILES = (
     {"kind": "dxf", "title": "DXF", "for": "laser, router, drawing", "true": "exact, 1:1"},
     {"kind": "lines", "title": "DXF, lines only", "for": "receivers that know no curves", "chord": True},
     {"kind": "svg", "title": "SVG", "for": "laser, graphics", "true": "exact, 1:1"},
+    {"kind": "sheet", "title": "Nested sheet, DXF", "for": "all copies on one sheet", "true": "exact, 1:1"},
     {
         "kind": "pdf",
         "title": "Drawing, PDF",
@@ -65,14 +74,16 @@ FILES = (
 def page_context(here, unit):
     """What the page of this stage holds besides its frame."""
     sound = statuses(view_of(here))["release"].text == "ready"
-    allowances = making_of(here.document["making"]).allowances
-    printer = printer_of(here.document["making"])
+    making = making_of(here.document["making"])
+    allowances, printer = making.allowances, printer_of(here.document["making"])
     return {
         "chord": f"{flat.DEFAULT_CHORD_MM:g}",
         "files": FILES,
         "ready": READY if sound else "",
         "allowances": [_setting(one, CALLED, getattr(allowances, one.name), unit) for one in ALLOWANCES],
         "printer": [_setting(one, PRINTED, printer[one.name], unit) for one in PRINTER],
+        "cutter": [_setting(one, CUT, making.cutter[one.name], unit) for one in CUTTER],
+        "flat": {"of": making.flat.of, "at": shown(making.flat.at, "mm", unit), "options": FLAT_OF.items()},
         "releases": here.job.releases.select_related("made_by").defer("blob__data"),
     }
 
@@ -95,25 +106,38 @@ def allowed(request, job_id):
 
 
 @require_POST
-def printed(request, job_id):
-    """What a simulated printer would take for the part, waiting a moment for the worker."""
+def tried(request, job_id, device):
+    """What a simulated device makes of the part, waiting a moment for the worker."""
     here = here_for(request, job_id)
+    if device not in TRIED:
+        raise Http404("no such device")
     if not here.document["operations"]:
         return JsonResponse({"told": None})
-    making = {part: value for part, value in here.document["making"].items() if part in ("up", "allowances")}
+    parts, ways = TRIED[device]
+    making = {part: value for part, value in here.document["making"].items() if part in parts}
     numbers = here.document["making"].get("numbers", {})
-    making["numbers"] = {way: numbers[way] for way in ("printing", "printer") if way in numbers}
+    making["numbers"] = {way: numbers[way] for way in ways if way in numbers}
     arguments = services.rebuild_arguments(here.document) | {"making": making}
-    task = services.wait(services.submit(here.job, "print", arguments))
+    if device == "gauge":
+        arguments["part"] = _part(sent_by(request).get("part", 1))
+    task = services.wait(services.submit(here.job, device, arguments))
     return JsonResponse({"work": as_json(task), "told": task.result if task.status == Task.DONE else None})
 
 
+def _part(number):
+    try:
+        PART.check(number)
+    except Wrong:
+        raise InputError("The page sent something that cannot be read; load it again.") from None
+    return number
+
+
 @require_GET
-def layers(request, job_id, task):
-    """The layers of a part that was printed in simulation."""
-    made = services.finished(job_for(request, job_id), task, "print")
+def shown_of(request, job_id, device, task):
+    """What a simulated device shows of its work."""
+    made = services.finished(job_for(request, job_id), task, device) if device in TRIED else None
     if made is None:
-        raise Http404("no such print")
+        raise Http404("no such work")
     return HttpResponse(b"".join(services.pieces_of(made)), content_type="application/json")
 
 
@@ -133,7 +157,8 @@ def _arguments(job, document, sent):
         raise OperationError(f"There is no file format {kind!r} to release.")
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
-    read = ("up", "allowances") if kind in LAID else ("allowances",)
+    read = ["allowances", *(["up"] if kind in LAID else []), *(["flat"] if kind in FLAT else [])]
+    read += ["numbers"] if kind == "sheet" else []
     making = {part: value for part, value in document["making"].items() if kind == "zip" or part in read}
     if making and kind not in ("view", "views"):
         arguments["making"] = making

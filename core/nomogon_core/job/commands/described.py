@@ -137,6 +137,8 @@ OWN_EXAMPLES: dict[str, dict[str, Any]] = {
     "inspect.lay": {"up": [0.0, 0.0, -1.0]},
     "inspect.accept": {"key": "wall b8 op7.side(c4) op7.top", "why": "is filled with resin", "number": "0.62 mm"},
     "release.printer": {"name": "walls", "text": "3"},
+    "release.cutter": {"name": "copies", "text": "12"},
+    "release.flat": {"of": "plan", "at": "2 mm"},
     "release.allow": {"name": "holes", "text": "0.2 mm"},
     "inspect.reopen": {"key": "wall b8 op7.side(c4) op7.top"},
 }

@@ -8,7 +8,19 @@ from typing import Any
 
 from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
 from nomogon_core.errors import InputError
-from nomogon_core.inspect.making import ALLOWANCES, BY_KIND, OF_PRINTING, PRINTER, WHOLE, making_of
+from nomogon_core.inspect.making import (
+    ALLOWANCES,
+    BY_KIND,
+    CUTTER,
+    FLAT_OF,
+    OF_CUTTING,
+    OF_PRINTING,
+    PRINTER,
+    WHOLE,
+    WHOLE_CUTS,
+    Setting,
+    making_of,
+)
 from nomogon_core.job.commands.registry import command
 from nomogon_core.job.schema import MANY
 from nomogon_core.quantity.expression import ANGLE, evaluate
@@ -33,6 +45,19 @@ CALLED = {
     "kerf": "The kerf",
     "clearance": "The clearance",
 }
+
+
+CUT = {
+    "copies": "The number of copies",
+    "gap": "The gap between copies",
+    "sheet_x": "The width of the sheet",
+    "sheet_y": "The height of the sheet",
+    "kerf": "The width of the cut",
+    "feed": "The feed",
+    "pierce": "The time to pierce",
+    "passes": "The number of passes",
+}
+MOST_AWAY_MM = 5000.0
 
 
 @command("inspect.make", way=WAY)
@@ -81,16 +106,37 @@ def allow(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -
     return f"{CALLED[name]} set to {value:g} {setting.unit}"
 
 
-@command("release.printer", name=Choice(tuple(one.name for one in PRINTER)), text=TEXT, unit=UNIT)
+@command("release.printer", name=Choice(tuple(PRINTED)), text=TEXT, unit=UNIT)
 def set_printer(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
     """A number of the simulated printer, such as how many walls it prints; its layer and line are those of printing."""
-    setting = next(one for one in PRINTER if one.name == name)
-    value = _number(setting, PRINTED[name], text, unit)
-    if name in WHOLE and value != int(value):
-        raise InputError(f"{PRINTED[name]} is a whole number; {text!r} came.")
     way = "printing" if name in OF_PRINTING else "printer"
-    document["making"].setdefault("numbers", {}).setdefault(way, {})[name] = round(value, 9)
-    return f"{PRINTED[name]} set to {value:g} {setting.unit}".rstrip()
+    return _of_a_machine(document, way, next(one for one in PRINTER if one.name == name), PRINTED[name], text, unit)
+
+
+@command("release.cutter", name=Choice(tuple(CUT)), text=TEXT, unit=UNIT)
+def set_cutter(document: dict[str, Any], *, name: str, text: str, unit: str = "mm") -> str:
+    """A number of the simulated cutter, such as how many copies it cuts; its cut and its sheet are those of cutting."""
+    way = "cutting" if name in OF_CUTTING else "cutter"
+    return _of_a_machine(document, way, next(one for one in CUTTER if one.name == name), CUT[name], text, unit)
+
+
+def _of_a_machine(document, way, setting, called, text, unit):
+    value = _number(setting, called, text, unit)
+    if setting.name in (*WHOLE, *WHOLE_CUTS) and value != int(value):
+        raise InputError(f"{called} is a whole number; {text!r} came.")
+    document["making"].setdefault("numbers", {}).setdefault(way, {})[setting.name] = round(value, 9)
+    return f"{called} set to {value:g} {setting.unit}".rstrip()
+
+
+@command("release.flat", of=Choice(tuple(FLAT_OF)), at=TEXT, unit=UNIT)
+def set_flat(document: dict[str, Any], *, of: str, at: str = "", unit: str = "mm") -> str:
+    """What the flat files show: the first outline, or the section by a plane at a distance from a base plane."""
+    told = document["making"].setdefault("flat", {})
+    told["of"] = of
+    if at:
+        setting = Setting("at", "distance", 1.0, least=-MOST_AWAY_MM, most=MOST_AWAY_MM)
+        told["at"] = round(_number(setting, "The distance from the plane", at, unit), 9)
+    return f"Flat files show {FLAT_OF[of]}"
 
 
 @command("inspect.lay", up=Rows(NUMBER, 3, 3))

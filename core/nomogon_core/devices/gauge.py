@@ -1,0 +1,101 @@
+"""A simulated gauge that reads a made part, a stand-in for a caliper on the real one: the process leaves each size off
+by a bias and a spread of its own, so that what is read says what the files should allow for."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+
+import attrs
+import numpy as np
+from scipy import stats
+
+from nomogon_core.solid.bodies import Body
+from nomogon_core.solid.bores import bores_of
+
+RESOLUTION_MM, REPEATABILITY_MM, LEVEL, SAME_MM = 0.01, 0.01, 0.975, 1e-6
+# Common practice: holes come out small and outer sizes large; (bias, spread of parts) in millimetres.
+PROCESSES = {
+    "printing": {"hole": (-0.18, 0.04), "size": (0.06, 0.04)},
+    "cutting": {"hole": (0.0, 0.02), "size": (0.0, 0.02)},
+    "milling": {"hole": (-0.01, 0.005), "size": (0.01, 0.005)},
+    "casting": {"hole": (-0.05, 0.06), "size": (-0.05, 0.06)},
+}
+
+
+@attrs.frozen
+class Reading:
+    """One size: what it is called, what kind (``hole`` or ``size``), as designed, as the file had it, and as it was
+    read on the part, millimetres."""
+
+    name: str
+    kind: str
+    design: float
+    filed: float
+    read: float
+
+
+@attrs.frozen
+class Proposal:
+    """What holes should grow by in the files, so that they come out as designed: millimetres, ± at 95 %, from how many
+    holes."""
+
+    holes: float
+    u95: float
+    count: int
+
+
+def read(
+    design: Sequence[Body], filed: Sequence[Body], way: str, kerf: float = 0.0, allowed: float = 0.0, part: str = "1"
+) -> list[Reading]:
+    """Round holes and outer sizes of a made part.
+
+    Args:
+        design: the bodies as designed; filed: as the files had them.
+        way: how they were made; kerf: of cutting, the width of the cut, which opens holes and narrows outer sizes;
+            allowed: how much of that the files already allow for.
+        part: which of the parts made; each has errors of its own, always the same.
+    """
+    found = []
+    for body, made in zip(design, filed):
+        if body.mesh is None and made.mesh is None:
+            pairs = zip(_holes(body), _holes(made))
+            for index, (plain, there) in enumerate(pairs, 1):
+                name = f"Hole {index} of {body.title}, Ø {2 * plain.radius:.2f}"
+                error = kerf - allowed if way == "cutting" else 0.0
+                found.append(_reading(name, "hole", 2 * plain.radius, 2 * there.radius, way, error, part))
+        (low, high), (low_made, high_made) = body.facts.box, made.facts.box
+        for axis, word in enumerate(("x", "y", "z")):
+            error = allowed - kerf if way == "cutting" and axis < 2 else 0.0
+            size, there = high[axis] - low[axis], high_made[axis] - low_made[axis]
+            found.append(_reading(f"{body.title} along {word}", "size", size, there, way, error, part))
+    return found
+
+
+def _holes(body):
+    """Round holes in an order that growing them leaves."""
+    return sorted(bores_of(body.shape), key=lambda bore: (*np.round(bore.start, 3), round(bore.radius, 3)))
+
+
+def _reading(name, kind, design, filed, way, error, part):
+    bias, spread = PROCESSES[way][kind]
+    seed = int.from_bytes(hashlib.sha256(f"{way} {part} {name}".encode()).digest()[:8])
+    random = np.random.default_rng(seed)
+    true = filed + error + bias + spread * random.standard_normal()
+    told = true + REPEATABILITY_MM * random.standard_normal()
+    return Reading(name, kind, design, filed, round(told / RESOLUTION_MM) * RESOLUTION_MM)
+
+
+def proposal(readings: Sequence[Reading], allowed: float) -> Proposal | None:
+    """What holes should grow by, from how far they came out from the design; None without at least two holes.
+
+    The ± is that of a mean (Student 1908).
+
+    Args:
+        allowed: what the files let them grow by already.
+    """
+    off = np.array([one.read - one.design for one in readings if one.kind == "hole"])
+    if len(off) < 2:
+        return None
+    half = float(stats.t.ppf(LEVEL, len(off) - 1) * off.std(ddof=1) / np.sqrt(len(off)))
+    return Proposal(allowed - float(off.mean()), half, len(off))
