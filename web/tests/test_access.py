@@ -91,6 +91,16 @@ class Addresses(JobCase):
             sorted(self.job.members.values_list("user__username", "role")),
         )
 
+    def test_what_serves_pages_holds_no_geometry_kernel(self):
+        """It takes seconds and 250 MB to load; only workers build."""
+        script = (
+            "import sys, django; django.setup(); import nomogon_web.urls; "
+            "sys.exit(any(name.startswith('OCP') for name in sys.modules))"
+        )
+        paths = os.pathsep.join(sys.path)
+        done = subprocess.run([sys.executable, "-c", script], env=os.environ | {"PYTHONPATH": paths}, check=False)
+        self.assertEqual(done.returncode, 0)
+
     def test_strangers_learn_nothing(self):
         for user in (None, self.mt):
             self.client.logout()

@@ -5,6 +5,7 @@ import math
 import re
 import zipfile
 
+import ezdxf
 import trimesh
 from playwright.sync_api import expect
 
@@ -201,3 +202,54 @@ class Inspecting(BrowserCase):
         expect(page.locator("#layer-at")).to_have_text("2 of 100, at 0.30 mm")
         self.assertEqual(page.locator("#layer .part").get_attribute("d"), first)
         self.assertEqual(page.locator("#layer .under").get_attribute("d"), first)
+
+    def test_a_sheet_is_cut_and_the_made_part_read_until_both_come_out_right(self):
+        job = self.job([(0, 0), (60, 0), (60, 40), (0, 40)], [(15, 20, 2.5), (45, 20, 2.5)], height="6 mm")
+        self.drive(self.tried, job)
+        job.refresh_from_db()
+        making = document_of(job)["making"]
+        self.assertEqual(making["numbers"]["cutting"], {"kerf": 2.0})
+        self.assertEqual(making["numbers"]["cutter"], {"copies": 5.0})
+        self.assertEqual(making["allowances"]["kerf"], 2.0)
+        self.assertTrue(0.0 < making["allowances"]["holes"] < 0.4)
+
+    def tried(self, page, job):
+        self.open(page, job)
+        self.go(page, "release")
+        expect(page.locator("#cut-taken")).to_contain_text("Copies on it", timeout=60_000)
+        for label, value in (("The number of copies", "5"), ("The width of the cut", "2 mm")):
+            page.get_by_label(label).fill(value)
+            page.get_by_label(label).press("Enter")
+        expect(page.locator("#cut-taken")).to_contain_text("5 (room for", timeout=60_000)
+        expect(page.locator("#cut-note")).to_contain_text("comes off 2.00 mm too small", timeout=60_000)
+        moves = page.locator("#sheet path.cut")
+        self.assertEqual(moves.count(), 5 * 3)
+        slider = page.get_by_label("Time shown")
+        slider.focus()
+        page.keyboard.press("Home")
+        self.assertEqual(page.locator("#sheet path.cut:visible").count(), 0)
+        page.locator("#cut-play").click()
+        expect(page.locator("#cut-at")).not_to_have_text("0 min 00 s")
+        page.locator("#cut-play").click()
+        page.get_by_role("button", name="Allow for the cut").click()
+        expect(page.locator("#cut-note")).to_contain_text("with the sizes of the design", timeout=60_000)
+        expect(page.get_by_label("The kerf")).to_have_value("2")
+        file = self.save(page, page.get_by_label("Download the Nested sheet, DXF file"))
+        sheet = ezdxf.read(io.StringIO(file.read_text()))
+        radii = [one.dxf.radius for one in sheet.modelspace() if one.dxftype() == "CIRCLE"]
+        self.assertEqual(len(radii), 10)
+        self.assertTrue(all(abs(radius - 1.5) < 1e-6 for radius in radii), "a hole of 5 mm, half a cut of 2 mm off")
+        expect(page.locator("#gauge-rows")).to_contain_text("Hole 1 of Plate, Ø 5.00", timeout=60_000)
+        page.locator("#gauge-set").click()
+        expect(page.locator("#allowed")).to_contain_text("Ø: 5.00 →", timeout=60_000)
+        page.get_by_role("button", name="Read another part").click()
+        expect(page.locator("#gauge-part")).to_have_text("2", timeout=60_000)
+        level = page.get_by_label("What flat files show")
+        level.select_option("plan")
+        distance = page.get_by_label("Distance from that plane")
+        distance.fill("900 mm")
+        distance.press("Enter")
+        expect(page.locator("#cut-note")).to_contain_text("there is nothing of the part", timeout=60_000)
+        distance.fill("1 mm")
+        distance.press("Enter")
+        expect(page.locator("#cut-taken")).to_contain_text("5 (room for", timeout=60_000)
