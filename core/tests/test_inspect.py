@@ -15,13 +15,17 @@ from nomogon_core.exchange.release import laid
 from nomogon_core.geometry.curves import Line
 from nomogon_core.inspect.corners import inside_corners, steep_sides
 from nomogon_core.inspect.findings import inspected
+from nomogon_core.inspect.lettering import of_marks
 from nomogon_core.inspect.lying import bed_fit, best_way, lying
 from nomogon_core.inspect.making import WAYS, making_of
 from nomogon_core.inspect.meshed import Meshed
+from nomogon_core.inspect.reaching import hidden_from, land_of
 from nomogon_core.inspect.telling import report, told
 from nomogon_core.inspect.thin import thin_places
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, kernel
+from nomogon_core.solid.bores import bores_of
+from nomogon_core.solid.sheet import OperationStep
 
 UP = (0.0, 0.0, 1.0)
 
@@ -244,3 +248,53 @@ class Telling(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Reaching(unittest.TestCase):
+    @given(st.floats(0.6, 6.0), st.floats(3.0, 9.0), st.floats(0.05, 1.5))
+    @settings(max_examples=12, deadline=None)
+    def test_the_land_beside_a_hole(self, land, diameter, turn):
+        """A hole so far from the edge of a plate; the plate is turned, so that no ray is drawn square to the edge."""
+        c, s = math.cos(turn), math.sin(turn)
+        corners = [(0, 0), (60, 0), (60, 40), (0, 40)]
+        turned = polygon(*((c * x - s * y, s * x + c * y) for x, y in corners))
+        x, y = land + diameter / 2, 20.0
+        body = plate(turned, hole(c * x - s * y, s * x + c * y, diameter))
+        found = land_of(Meshed(body), bores_of(body.shape)[0])
+        # Rays every 2.5 degrees are up to 1.25 degrees from the shortest way.
+        off = math.radians(1.25)
+        most = (land + diameter / 2) / math.cos(off) - diameter / 2 + 0.02
+        self.assertTrue(land - 0.02 <= found.size <= most, (land, found.size, most))
+        told = [one for one in inspected({"Plate": body}, making_of({})) if one.key.startswith("edge")]
+        self.assertEqual([one.severity for one in told], ["know" if land < 0.7 * diameter - 0.02 else "well"])
+
+    def test_an_undercut_is_what_is_seen_from_neither_side(self):
+        """A slot 4 mm deep into the side of a plate: its floor and its ceiling, each 60 x 4 mm, and its back."""
+        profile = polygon((0, 0), (40, 0), (40, 4), (36, 4), (36, 7), (40, 7), (40, 10), (0, 10))
+        body = plate(profile, height=60)
+        found = hidden_from(Meshed(body), [(0.0, 1.0, 0.0), (0.0, -1.0, 0.0)])
+        self.assertAlmostEqual(found.area, 60 * (4 + 4 + 3), delta=0.02 * 660)
+        self.assertEqual(len(found.faces), 3)
+        self.assertIsNone(hidden_from(Meshed(body), [UP, (0.0, 0.0, -1.0)]))
+        for way, data in (("milling", {"up": [0, 1, 0]}), ("casting", {"up": [0, 1, 0]})):
+            told = {one.title for one in inspected({"Plate": body}, making_of({"way": way} | data))}
+            self.assertIn("Undercut", told)
+            upright = {one.title for one in inspected({"Plate": body}, making_of({"way": way}))}
+            self.assertIn("No undercuts", upright)
+
+    def test_a_relief_above_its_rim_is_told(self):
+        sketch = drawn(hole(0, 0, 40), hole(0, 0, 34))
+        rim, field = sorted(find_regions(sketch), key=lambda one: one.area)
+        for height, title in ((3.0, "Nothing stands above the rim"), (1.0, "Relief above its rim")):
+            blanks = {
+                "regions": {"sketch": "s1", "names": [rim.name]},
+                "height": number(height),
+                "regions_second": {"sketch": "s1", "names": [field.name]},
+                "height_second": number(2.0),
+                "result": "new",
+                "body": "Plate",
+            }
+            sheet = sheet_of(sketch, [OperationStep("op1", "relief", blanks)])
+            (found,) = of_marks(sheet, graph.run(sheet), making_of({}))
+            self.assertEqual(found.title, title)
+            self.assertEqual(found.number, "3.00 mm" if height == 3.0 else "1.00 mm")

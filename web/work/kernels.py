@@ -21,7 +21,9 @@ from nomogon_core.job.against import found_against
 from nomogon_core.job.document import build_of
 from nomogon_core.job.edges import edge_record
 from nomogon_core.job.library import traced
+from nomogon_core.job.overview import overview
 from nomogon_core.job.quantities import environment
+from nomogon_core.job.sureness import how_sure
 from nomogon_core.picture.cleanup import Scale, clean
 from nomogon_core.picture.decode import decode, linear_to_srgb
 from nomogon_core.sketch import model
@@ -66,6 +68,11 @@ def rebuild_job(document, shared=None, count=None, files=None, progress=None):
     """
     sheet = _sheet(document, shared, files)
     built = graph.run(sheet, _cache(shared), count, _Onlooker(progress) if progress else None)
+    return _told_of(built, sheet), display.pack(built.bodies) if built.bodies else None
+
+
+def _told_of(built, sheet):
+    """What is known of a rebuild, as plain data."""
     result = {
         "steps": [attrs.asdict(step) for step in built.steps],
         "bodies": {name: attrs.asdict(body.facts) for name, body in built.bodies.items()},
@@ -77,7 +84,7 @@ def rebuild_job(document, shared=None, count=None, files=None, progress=None):
     result["extremes"] = {name: graph.extremes_of(body) for name, body in built.bodies.items()}
     result["measures"] = graph.measures_of(built, sheet)
     result["sketches"] = {name: _plain(sketch) for name, sketch in built.sketches.items()}
-    return result, display.pack(built.bodies) if built.bodies else None
+    return result
 
 
 def _plain(sketch):
@@ -186,7 +193,8 @@ def release_file(document, shared, kind, title, chord, look=None, making=(), pic
         made = release.write_file(kind, sheet, title, chord=chord, cache=cache, look=look, making=how, block=said)
         return {"kind": kind}, made
     release.built(sheet, cache)
-    found = _found(document | dict(pictures), shared, sheet, graph.run(sheet, cache), how)
-    notes = telling.report(found, how, sheet)
+    job, built = _whole(document) | dict(pictures), graph.run(sheet, cache)
+    sure = how_sure(overview(job, _told_of(built, sheet))) if pictures else None
+    notes = telling.report([*_found(job, shared, sheet, built, how), *([sure] if sure else [])], how, sheet)
     made = release.bundle(sheet, title, chord=chord, cache=cache, making=how, notes=notes, block=said)
     return {"kind": kind}, made

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import attrs
 
-from nomogon_core.inspect import corners, lying, thin
+from nomogon_core.inspect import corners, lying, reaching, thin
 from nomogon_core.inspect.making import Making
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.inspect.telling import RANK, Finding
@@ -20,7 +20,9 @@ if TYPE_CHECKING:
 
 MOST_OF_A_KIND = 6
 HANGS_MM2, WIDE_MM, USUAL_GROWTH_MM = 1.0, 10.0, 0.2
-WALLS, GAPS = "wall", "gap"
+WALLS, GAPS, NARROW = "wall", "gap", ("stroke", "gap")
+# EN 1993-1-8, table 3.3 (from memory): from the middle of a hole to the edge at least 1.2 of its diameter.
+EDGE_DIAMETERS, LEAST_BORE_MM = 1.2, 2.0
 
 
 def inspected(
@@ -38,8 +40,12 @@ def inspected(
     found: list[Finding] = []
     for name, body in bodies.items():
         found.append(_whole(body, name in apart))
-        found += CHECKS[making.way](Meshed(body), making) if body.mesh is None else _of_mesh(body)
-    told = {one.operations for one in marks if one.operations}
+        if body.mesh is not None:
+            found += _of_mesh(body)
+            continue
+        meshed = Meshed(body)
+        found += [*CHECKS[making.way](meshed, making), *_edges(meshed)]
+    told = {one.operations for one in marks if one.operations and one.key.split()[0] in NARROW}
     found = [one for one in found if one.operations not in told or one.key.split()[0] not in (WALLS, GAPS)]
     return sorted([*found, *marks], key=lambda one: RANK[one.severity])
 
@@ -176,6 +182,59 @@ def _holes(meshed, making):
     ]
 
 
+def _edges(meshed):
+    """That round holes keep their distance from edges and from each other."""
+    bores = [bore for bore in bores_of(meshed.body.shape) if LEAST_BORE_MM <= 2 * bore.radius < 2 * WIDE_MM]
+    lands = [land for land in (reaching.land_of(meshed, bore) for bore in bores) if land]
+    narrow, name = sorted(_close(lands), key=lambda land: land.size), meshed.body.name
+    if lands and not narrow:
+        size = min(land.size for land in lands)
+        return [Finding(f"edges {name}", name, "well", "Holes keep from the edges", f"{size:.2f} mm and more")]
+    told = []
+    for land in narrow[:MOST_OF_A_KIND]:
+        makers, diameter = _makers(land.faces), 2 * land.bore.radius
+        told.append(
+            Finding(
+                f"edge {name} {' '.join(land.faces)}",
+                name,
+                "know",
+                "Hole close to an edge",
+                f"{land.size:.2f} mm",
+                f"Beside the hole of Ø {diameter:.2f} mm at {_at(land.place)} only {land.size:.2f} mm are left; for a "
+                f"screw that is pulled sideways the edge is {EDGE_DIAMETERS:g} diameters from its middle, "
+                f"{(EDGE_DIAMETERS - 0.5) * diameter:.2f} mm from the hole (EN 1993-1-8).",
+                makers,
+                land.place,
+                land.faces,
+            )
+        )
+    return told
+
+
+def _close(lands):
+    return [land for land in lands if land.size < (EDGE_DIAMETERS - 0.5) * 2 * land.bore.radius - 1e-6]
+
+
+def _undercut(meshed, up, word, well):
+    """That everything is reached along the pull, from above or from below."""
+    name, hidden = meshed.body.name, reaching.hidden_from(meshed, [up, tuple(-value for value in up)])
+    if hidden is None:
+        return [Finding(f"undercut {name}", name, "well", "No undercuts", well)]
+    return [
+        Finding(
+            f"undercut {name}",
+            name,
+            "mend",
+            "Undercut",
+            f"{hidden.area:.0f} mm²",
+            f"{word}; most of it is at {_at(hidden.place)}. Turn the part, or change the operation.",
+            _makers(hidden.faces)[:3],
+            hidden.place,
+            hidden.faces,
+        )
+    ]
+
+
 def _cutting(meshed: Meshed, making: Making) -> list[Finding]:
     kerf, bridge = making.numbers["kerf"], making.numbers["bridge"]
     walls = _thin(meshed, bridge, f"A bridge narrower than {bridge:.2f} mm burns or breaks (common practice).")
@@ -197,6 +256,7 @@ def _milling(meshed: Meshed, making: Making) -> list[Finding]:
     cutter, reach = making.numbers["cutter"], making.numbers["reach"]
     told = _thin(meshed, making.numbers["wall"], "A thinner wall chatters under the cutter (common practice).")
     told += _thin(meshed, cutter, f"A cutter of Ø {cutter:.2f} mm does not get in.", gaps=True)
+    told += _undercut(meshed, making.up, "No cutter gets there from above or from below", "from above or below")
     found = corners.inside_corners(meshed, making.up, cutter / 2)
     for one in found[:MOST_OF_A_KIND]:
         makers = _makers(one.faces)
@@ -231,6 +291,7 @@ def _milling(meshed: Meshed, making: Making) -> list[Finding]:
 def _casting(meshed: Meshed, making: Making) -> list[Finding]:
     least, inside = making.numbers["draft"], making.numbers["inside"]
     told = _thin(meshed, making.numbers["wall"], "Metal does not run into thinner walls (common practice).")
+    told += _undercut(meshed, making.up, "A pattern does not come out of a mould in two halves there", "two halves")
     steep, name = corners.steep_sides(meshed, making.up, least), meshed.body.name
     if steep:
         makers = _makers(steep.faces)[:3]

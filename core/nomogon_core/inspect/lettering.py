@@ -8,10 +8,11 @@ import attrs
 import numpy as np
 import shapely
 
-from nomogon_core.geometry.curves import sample
+from nomogon_core.geometry.curves import outline_points, sample
 from nomogon_core.inspect.telling import Finding
 from nomogon_core.solid import kernel
 from nomogon_core.solid.asking import DrawnSketch
+from nomogon_core.solid.operations.relief import MORE
 from nomogon_core.solid.sheet import OperationStep, SketchStep
 from nomogon_core.solid.thickening import necks_of, thickened
 
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.graph import Built
     from nomogon_core.solid.sheet import BuildSheet
 
-MARK_MM, LAYERS, SLACK, SEEN = 3.0, 2, 1e-3, 1.5
+MARK_MM, LAYERS, SLACK, SEEN, ON_RIM_MM, RIM_CHORD_MM = 3.0, 2, 1e-3, 1.5, 1e-3, 1e-3
 DEPTHS = {"extrude": "length", "inlay": "depth", "wrap": "depth"}
 SUNK, RAISED = ("cut", "sunk", "empty"), ("add", "raised")
 
@@ -61,8 +62,48 @@ def of_marks(sheet: BuildSheet, built: Built, making: Making) -> list[Finding]:
             sketch = built.sketches.get(step.name, step.sketch)
             drawn[step.name] = DrawnSketch(step.name, step.title, sketch, built.frames[step.name])
         elif isinstance(step, OperationStep) and step.name not in problems and not step.suppressed:
-            found += _of_step(step, drawn, built, making)
+            found += _of_step(step, drawn, built, making) if step.kind != "relief" else _of_relief(step, drawn, built)
     return found
+
+
+def _of_relief(step, drawn, built):
+    """That no area of a relief stands above its rim, the areas that it ends in."""
+    body, areas = built.bodies.get(step.blanks.get("body")), []
+    for word in ("", *(f"_{more}" for more in MORE)):
+        picked, height = step.blanks.get(f"regions{word}"), step.blanks.get(f"height{word}")
+        if picked and height:
+            sketch = drawn[picked["sketch"]]
+            loops = (sketch.region(name) for name in picked["names"])
+            areas += [(shapely.Polygon(*_rings(one)), height["value"]) for one in loops]
+    if body is None or not areas:
+        return []
+    around = shapely.union_all([area.buffer(ON_RIM_MM) for area, _ in areas]).buffer(-2 * ON_RIM_MM)
+    rim = [height for area, height in areas if not around.covers(shapely.set_precision(area, ON_RIM_MM))]
+    highest, (area, height) = min(rim, default=0.0), max(areas, key=lambda one: one[1])
+    if height <= highest + ON_RIM_MM:
+        return [Finding(f"rim {step.name}", body.name, "well", "Nothing stands above the rim", f"{highest:.2f} mm")]
+    place = area.representative_point()
+    why = (
+        f"It wears first, and the part does not lie on its face (common practice): an area of {{0}} is {height:.2f} mm "
+        f"high, its rim {highest:.2f} mm."
+    )
+    return [
+        Finding(
+            f"rim {step.name}",
+            body.name,
+            "know",
+            "Relief above its rim",
+            f"{height - highest:.2f} mm",
+            why,
+            (step.name,),
+            sketch.frame.in_space((place.x, place.y), height),
+        )
+    ]
+
+
+def _rings(loops):
+    outer, *holes = (outline_points([curve for _, curve in loop], RIM_CHORD_MM) for loop in loops)
+    return outer, holes
 
 
 def _of_step(step, drawn, built, making):
