@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from core.tests.specimens import drawn, number, operation, sheet_of
 from examples.parts import rounded_polygon
 from examples.render import hole
+from nomogon_core.errors import InputError
 from nomogon_core.exchange.release import laid
 from nomogon_core.geometry.curves import Line
 from nomogon_core.inspect.corners import inside_corners, steep_sides
@@ -22,6 +23,9 @@ from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.inspect.reaching import hidden_from, land_of
 from nomogon_core.inspect.telling import report, told
 from nomogon_core.inspect.thin import thin_places
+from nomogon_core.job.commands import carry_out
+from nomogon_core.job.document import new_document
+from nomogon_core.job.library import Library
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph, kernel
 from nomogon_core.solid.bores import bores_of
@@ -298,3 +302,16 @@ class Reaching(unittest.TestCase):
             (found,) = of_marks(sheet, graph.run(sheet), making_of({}))
             self.assertEqual(found.title, title)
             self.assertEqual(found.number, "3.00 mm" if height == 3.0 else "1.00 mm")
+
+
+class Machines(unittest.TestCase):
+    def test_all_numbers_of_a_way_come_at_once_and_nonsense_is_refused(self):
+        document = new_document()
+        sent = {"way": "milling", "title": "The old mill", "numbers": {"cutter": 4.0, "reach": 20.0}}
+        told = carry_out(document, "inspect.machine", sent, Library())
+        self.assertEqual(told.told, "To be made on The old mill")
+        making = making_of(told.document["making"])
+        self.assertEqual((making.way, making.numbers), ("milling", {"cutter": 4.0, "reach": 20.0, "wall": 0.8}))
+        for numbers in ({"cutter": -1.0}, {"nozzle": 0.4}):
+            with self.assertRaisesRegex(InputError, "makes no sense"):
+                carry_out(document, "inspect.machine", sent | {"numbers": numbers}, Library())

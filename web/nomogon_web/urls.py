@@ -70,6 +70,7 @@ JOB = [
     path("solid/mesh/<str:key>", solid.mesh, name="solid-mesh"),
     path("inspect", stage_page("inspect"), name="inspect"),
     path("inspect/findings", inspect.findings, name="inspect-findings"),
+    path("inspect/machines", inspect.machines, name="inspect-machines"),
     path("release", stage_page("release", release.page_context), name="release"),
     path("release/allowed", release.allowed, name="release-allowed"),
     path("release/keep", release.keep, name="release-keep"),

@@ -162,3 +162,16 @@ class Release(models.Model):
             made = cls(job=job, number=number, blob=blob, version=version, allowances=allowances, made_by=user)
             made.save(force_insert=True)
         return made, True
+
+
+class Machine(models.Model):
+    """A machine of a person's own: the numbers of a way of making, by a name."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="machines")
+    way = models.CharField(max_length=20)
+    title = models.CharField(max_length=60)
+    numbers = models.JSONField()
+
+    class Meta:
+        ordering = ["title"]
+        constraints = [models.UniqueConstraint(fields=["user", "way", "title"], name="one_machine_a_name")]

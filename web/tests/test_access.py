@@ -37,6 +37,7 @@ GIVEN = {
 # What a viewer may send: it is answered and changes nothing that is stored of the job.
 LOOKING = {
     "inspect-findings",
+    "inspect-machines",
     "reference-pick",
     "reference-find",
     "reference-outlines",

@@ -203,6 +203,36 @@ class Inspecting(BrowserCase):
         self.assertEqual(page.locator("#layer .part").get_attribute("d"), first)
         self.assertEqual(page.locator("#layer .under").get_attribute("d"), first)
 
+    def test_a_machine_of_ones_own_is_kept_taken_and_forgotten(self):
+        job = self.job(HOOK)
+        self.refusals = (400,)
+        self.drive(self.machines, job)
+        job.refresh_from_db()
+        self.assertEqual(document_of(job)["making"]["numbers"]["printing"]["nozzle"], 0.6)
+        self.assertFalse(self.users[0].machines.exists())
+
+    def machines(self, page, job):
+        self.open(page, job)
+        nozzle, machine = page.get_by_label("nozzle"), page.get_by_label("Machine of your own")
+        nozzle.fill("0.6")
+        nozzle.press("Enter")
+        expect(self.finding(page, "Walls are thick")).to_contain_text("1.20 mm")
+        machine.select_option("+")
+        name = page.get_by_label("Name of the machine")
+        name.press("Enter")
+        expect(page.locator("#said")).to_contain_text("Give the machine a name")
+        machine.select_option("+")
+        name.fill("Wide nozzle")
+        name.press("Enter")
+        expect(machine).to_have_value("Wide nozzle")
+        nozzle.fill("0.4")
+        nozzle.press("Enter")
+        expect(machine).to_have_value("")
+        machine.select_option("Wide nozzle")
+        expect(nozzle).to_have_value("0.6")
+        machine.select_option("-")
+        expect(machine.locator("option")).to_have_count(2)
+
     def test_a_sheet_is_cut_and_the_made_part_read_until_both_come_out_right(self):
         job = self.job([(0, 0), (60, 0), (60, 40), (0, 40)], [(15, 20, 2.5), (45, 20, 2.5)], height="6 mm")
         self.drive(self.tried, job)

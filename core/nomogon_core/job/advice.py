@@ -146,7 +146,8 @@ def next_step(view: Overview, stage: str) -> Advice:
     bodies = (view.result or {}).get("bodies", {})
     sound = "The part is" if len(bodies) < 2 else f"Each of the {len(bodies)} bodies is"
     whole = "one closed, valid solid" if all(one["solids"] == 1 for one in bodies.values()) else "closed and valid"
-    return Advice(f"{sound} {whole}. Take the files for making it.", (Action("Open Release", stage="release"),))
+    there = () if stage == "release" else (Action("Open Release", stage="release"),)
+    return Advice(f"{sound} {whole}. Take the files for making it.", there)
 
 
 def level_turn(view: Overview) -> tuple[float, float] | None:

@@ -136,6 +136,36 @@ function askWhy(button) {
   form.querySelector("input").focus();
 }
 
+/** Take a machine, keep the numbers as one, or forget one. @param {HTMLSelectElement} field */
+async function takeMachine(field) {
+  const { value, dataset } = /** @type {HTMLOptionElement} */ (field.selectedOptions[0]);
+  const way = /** @type {HTMLSelectElement} */ (document.querySelector("#made-by [name=way]")).value;
+  field.blur();
+  if (value === "+") return askName(field);
+  if (value === "-") await kept({ title: dataset.title, forget: true });
+  else if (value) await command("inspect.machine", { way, title: value, numbers: JSON.parse(dataset.numbers) });
+  load();
+}
+
+/** @param {object} sent */
+const kept = (sent) => send("inspect/machines", sent).catch((problem) => say(problem.message, true));
+
+/** Ask what the machine is called. @param {HTMLSelectElement} field */
+function askName(field) {
+  clearAsking();
+  const form = document.createElement("form");
+  form.className = "accepting";
+  form.innerHTML =
+    '<input name="title" maxlength="60" placeholder="Name of the machine" aria-label="Name of the machine"> <button class="btn small">Keep</button>';
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    if (await kept({ title: new FormData(form).get("title") })) form.remove();
+    load();
+  });
+  field.closest("form").after(form);
+  form.querySelector("input").focus();
+}
+
 sheet.addEventListener("click", async (event) => {
   const button = event.target.closest("button");
   if (!button) {
@@ -156,6 +186,7 @@ sheet.addEventListener("change", async (event) => {
     if (await command("inspect.make", { way: field.value })) load();
     return;
   }
+  if (field.name === "machine") return takeMachine(/** @type {HTMLSelectElement} */ (field));
   if (!field.dataset.was || field.value === field.dataset.was) return;
   const done = await command("inspect.set", { name: field.name, text: field.value, unit });
   if (!done) field.value = field.dataset.was;

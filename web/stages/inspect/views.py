@@ -6,16 +6,18 @@ from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from nomogon_core.errors import InputError
 from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.inspect.telling import Finding, told
 from nomogon_core.job.sureness import how_sure
 from stages.overviews import view_of
-from stages.requests import shown, unit_of
+from stages.requests import sent_by, shown, unit_of
 from store.working import here_for
 from work import services
 from work.models import Task
 from work.views import as_json
 
+MOST_TITLE, MOST_MACHINES = 60, 50
 MARKS = {"well": "✓", "accepted": "–"}
 
 
@@ -32,6 +34,7 @@ def findings(request, job_id):
     done = checks is not None and checks.status == Task.DONE
     rows = _rows(checks.result["findings"], document, view_of(here, task.result)) if done else []
     context = _context(document, rows, unit_of(request)) | {"job": here.job, "done": done}
+    context["machines"] = _machines(request.user, making_of(document["making"]))
     waited = checks or task
     return JsonResponse(
         {
@@ -89,3 +92,28 @@ def _context(document, rows, unit):
     ]
     count = {kind: sum(row["told"].severity == kind for row in rows) for kind in ("mend", "know", "accepted")}
     return {"rows": rows, "way": way, "ways": BY_KIND.values(), "settings": settings, "count": count}
+
+
+def _machines(user, making):
+    """Machines of a person for a way of making; the one whose numbers the job has is taken."""
+    return [
+        {"title": one.title, "numbers": json.dumps(one.numbers), "taken": one.numbers == making.numbers}
+        for one in user.machines.filter(way=making.way)
+    ]
+
+
+@require_POST
+def machines(request, job_id):
+    """Keep the numbers of the job's way of making as a machine of one's own, or forget one."""
+    here, sent = here_for(request, job_id), sent_by(request)
+    title, making = str(sent.get("title") or "").strip(), making_of(here.document["making"])
+    if not title or len(title) > MOST_TITLE:
+        raise InputError(f"Give the machine a name of up to {MOST_TITLE} letters.")
+    own = request.user.machines
+    if sent.get("forget"):
+        own.filter(way=making.way, title=title).delete()
+    elif own.count() >= MOST_MACHINES and not own.filter(way=making.way, title=title).exists():
+        raise InputError(f"You keep {MOST_MACHINES} machines already; forget one first.")
+    else:
+        own.update_or_create(way=making.way, title=title, defaults={"numbers": making.numbers})
+    return JsonResponse({"machines": [one["title"] for one in _machines(request.user, making)]})

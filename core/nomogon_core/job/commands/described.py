@@ -133,6 +133,7 @@ OWN_EXAMPLES: dict[str, dict[str, Any]] = {
     "ledger.rename": {"row": "operation:op7:length", "text": "thickness"},
     "ledger.remove": {"name": "q3"},
     "inspect.make": {"way": "milling"},
+    "inspect.machine": {"way": "printing", "title": "The small printer", "numbers": {"nozzle": 0.6, "layer": 0.3}},
     "inspect.set": {"name": "nozzle", "text": "0.6 mm"},
     "inspect.lay": {"up": [0.0, 0.0, -1.0]},
     "inspect.accept": {"key": "wall b8 op7.side(c4) op7.top", "why": "is filled with resin", "number": "0.62 mm"},

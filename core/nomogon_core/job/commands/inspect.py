@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Rows, Text
+from nomogon_core.arguments import NUMBER, TEXT, UNIT, Choice, Record, Rows, Text
 from nomogon_core.errors import InputError
 from nomogon_core.inspect.making import (
     ALLOWANCES,
@@ -77,6 +77,19 @@ def set_number(document: dict[str, Any], *, name: str, text: str, unit: str = "m
     value = _number(setting, setting.words.capitalize(), text, unit)
     document["making"].setdefault("numbers", {}).setdefault(making.way, {})[name] = round(value, 9)
     return f"{setting.words.capitalize()} set to {value:g} {setting.unit}"
+
+
+@command("inspect.machine", way=WAY, title=TEXT, numbers=Record(rest=NUMBER))
+def take_machine(document: dict[str, Any], *, way: str, title: str, numbers: dict[str, float]) -> str:
+    """Make the part on a machine: all numbers of its way at once."""
+    settings = {one.name: one for one in BY_KIND[way].settings}
+    for name, value in numbers.items():
+        setting = settings.get(name)
+        if setting is None or not setting.least <= value <= setting.most:
+            raise InputError(f"The machine {title} has a number for {name} that makes no sense; keep it anew.")
+    document["making"]["way"] = way
+    document["making"].setdefault("numbers", {})[way] = {name: round(value, 9) for name, value in numbers.items()}
+    return f"To be made on {title}"
 
 
 def _number(setting, called, text, unit):
