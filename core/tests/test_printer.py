@@ -112,3 +112,29 @@ class Numbers(unittest.TestCase):
         for name, text in (("walls", "2.5"), ("infill", "120"), ("layer", "0"), ("speed", "fast")):
             with self.assertRaises(InputError, msg=name):
                 carry_out(document, "release.printer", {"name": name, "text": text}, Library())
+
+
+class OverNothing(unittest.TestCase):
+    def layers(self, *holes, wide=60.0):
+        """A block with something taken out of it: (numbers of layers that hang, those that bridge)."""
+        block = trimesh.creation.box((wide, 30, 20))
+        told = printed(
+            [body_of(trimesh.boolean.difference([block, *holes], engine="manifold"))], Settings(), PLA
+        ).layers
+        return [[n for n, one in enumerate(told, 1) if getattr(one, kind)] for kind in ("hanging", "bridges")]
+
+    def test_what_is_held_at_both_ends_is_a_bridge_where_it_is_short(self):
+        for width, hangs in ((8.0, False), (14.0, True)):
+            tunnel = trimesh.creation.box((width, 40, 6))
+            hanging, bridges = self.layers(tunnel)
+            self.assertEqual((hanging, bridges), ([66], []) if hangs else ([], [66]))
+        closed_in = trimesh.creation.box((8.0, 12, 6))
+        self.assertEqual(self.layers(closed_in), [[], [66]])
+        blind = trimesh.creation.box((6.0, 30, 6))
+        blind.apply_translation((0, 10, 0))
+        self.assertEqual(self.layers(blind), [[], [66]])
+
+    def test_what_is_held_at_one_end_hangs(self):
+        corner = trimesh.creation.box((20, 40, 10))
+        corner.apply_translation((28, 0, -5))
+        self.assertEqual(self.layers(corner), [[51], []])

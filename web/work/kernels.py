@@ -141,8 +141,9 @@ def print_part(document, shared, making):
     density = sum(one.mass_g(material) for one, material in facts) / sum(one.volume_mm3 / 1000 for one, _ in facts)
     told = printer.printed(list(bodies.values()), printer.Settings(**printer_of(making)), density)
     result = {name: getattr(told, name) for name in ("seconds", "grams", "metres", "cost")}
-    hanging = [number for number, one in enumerate(told.layers, 1) if len(one.hanging)]
-    return result | {"layers": len(told.layers), "hanging": hanging}, printer.preview(told)
+    for kind in ("hanging", "bridges"):
+        result[kind] = [number for number, one in enumerate(told.layers, 1) if len(getattr(one, kind))]
+    return result | {"layers": len(told.layers)}, printer.preview(told)
 
 
 def cut_part(document, shared, making):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
+import shapely
 
 from nomogon_core.devices.motion import seconds_along
 from nomogon_core.errors import OperationError
@@ -22,6 +23,8 @@ if TYPE_CHECKING:
 
 CHORD_MM, MOST_LAYERS, SAME_AREA = 0.02, 3000, 1e-9
 LEAST_HANG_MM2, SHOWN_MM, STEEPEST = 0.5, 0.02, 89.0
+# Common practice: small machines span 10 mm between two ends without support.
+BRIDGE_MM, ACROSS, WAYS = 10.0, 15, 16
 # Common practice of small machines: mm/s, mm/s², mm/s at a right corner, seconds a layer.
 TRAVEL, ACCELERATION, JERK, LAYER_S = 120.0, 1000.0, 8.0, 0.6
 FILAMENT_MM2 = math.pi * (1.75 / 2) ** 2
@@ -49,7 +52,8 @@ class Layer:
 
     Attributes:
         height: of its middle; area: of the part there, mm²; walls, skin, sparse: mm² of each, sparse as if full.
-        outlines, hanging: closed lines (n, 2) around the part, and around what lies over nothing.
+        outlines, hanging, bridges: closed lines (n, 2) around the part, around what lies over nothing, and around what
+            does so but is held at both ends.
     """
 
     height: float
@@ -59,6 +63,7 @@ class Layer:
     sparse: float
     outlines: tuple = attrs.field(repr=False)
     hanging: tuple = attrs.field(repr=False)
+    bridges: tuple = attrs.field(default=(), repr=False)
 
 
 @attrs.frozen
@@ -146,17 +151,56 @@ def _layer(cuts, index, shape, settings):
     for other in {id(one): one for one in _around(cuts, index, settings.skins) if one is not cut}.values():
         covered = covered ^ other
     sparse = inner if covered is shape.inner else covered.area()
-    hanging: tuple[Any, ...] = ()
-    if index and cuts[index - 1] is not cut:
-        reach = settings.layer * math.tan(math.radians(min(settings.hang, STEEPEST)))
-        over = cut - cuts[index - 1].offset(reach)
-        hanging = tuple(over.to_polygons()) if over.area() > LEAST_HANG_MM2 else ()
+    hanging, bridges = (
+        ([], []) if not index or cuts[index - 1] is cut else _over_nothing(cut, cuts[index - 1], settings)
+    )
     skin = inner - sparse
     fill = (skin + sparse * settings.infill / 100) / settings.nozzle
     chord = math.sqrt(inner) if inner > 0 else 1.0
     seconds = shape.seconds + LAYER_S + fill / settings.speed + fill / chord * settings.speed / ACCELERATION
     height = settings.layer * (index + 0.5)
-    return Layer(height, shape.area, shape.area - inner, skin, sparse, shape.outlines, hanging), seconds
+    return Layer(
+        height, shape.area, shape.area - inner, skin, sparse, shape.outlines, tuple(hanging), tuple(bridges)
+    ), seconds
+
+
+def _over_nothing(cut, below, settings):
+    """Closed lines around what of a cross-section nothing holds from below, and around what is held at both ends."""
+    reach = settings.layer * math.tan(math.radians(min(settings.hang, STEEPEST)))
+    held = below.offset(reach)
+    hanging, bridges = [], []
+    for piece in (cut - held).decompose():
+        if piece.area() <= LEAST_HANG_MM2:
+            continue
+        (bridges if _is_bridge(piece, held) else hanging).extend(piece.to_polygons())
+    return tuple(hanging), tuple(bridges)
+
+
+def _is_bridge(piece, held):
+    """Whether a piece is held at both ends, across where it is farthest from what holds it: a machine spans that."""
+    low_x, low_y, high_x, high_y = piece.bounds()
+    x, y = np.meshgrid(np.linspace(low_x, high_x, ACROSS), np.linspace(low_y, high_y, ACROSS))
+    places = shapely.points(x.ravel(), y.ravel())
+    area, support = _polygon(piece), _polygon(held)
+    places = np.append(places[shapely.contains(area, places)], area.representative_point())
+    far = places[int(np.argmax(shapely.distance(places, support)))]
+    angles = np.arange(WAYS) * math.pi / WAYS
+    for way in np.column_stack([np.cos(angles), np.sin(angles)]) * BRIDGE_MM:
+        sides = (
+            shapely.LineString([(far.x, far.y), (far.x + sign * way[0], far.y + sign * way[1])]) for sign in (1, -1)
+        )
+        spans = [far.distance(met) for met in (side.intersection(support) for side in sides) if not met.is_empty]
+        if len(spans) == 2 and sum(spans) <= BRIDGE_MM:
+            return True
+    return False
+
+
+def _polygon(section):
+    """A cross-section as a polygon; its outlines run counter-clockwise, its holes clockwise."""
+    rings = [np.asarray(line) for line in section.to_polygons()]
+    whole = shapely.union_all([shapely.Polygon(ring) for ring in rings if shapely.LinearRing(ring).is_ccw])
+    holes = shapely.union_all([shapely.Polygon(ring) for ring in rings if not shapely.LinearRing(ring).is_ccw])
+    return whole.difference(holes)
 
 
 def _around(cuts, index, skins):
@@ -169,10 +213,11 @@ def _around(cuts, index, skins):
 
 
 def preview(told: Printed) -> bytes:
-    """JSON of the layers for a page: of each its height, the outlines and what hangs as SVG paths, y down."""
+    """JSON of the layers for a page: of each its height, the outlines, what hangs and what bridges a gap as SVG
+    paths, y down."""
 
     def path(lines):
         return "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in line) + "Z" for line in lines)
 
-    layers = [[round(one.height, 3), path(one.outlines), path(one.hanging)] for one in told.layers]
+    layers = [[round(one.height, 3), path(one.outlines), path(one.hanging), path(one.bridges)] for one in told.layers]
     return json.dumps(layers, separators=(",", ":")).encode()

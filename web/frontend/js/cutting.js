@@ -1,7 +1,7 @@
 // The sheet of a simulated cutter, and the way of its tool as it goes along.
 
-import { list, standIn, time } from "./standins.js";
-import { mayChange } from "./talk.js";
+import { list, size, standIn, time } from "./standins.js";
+import { mayChange, unit } from "./talk.js";
 
 const PLAY_MS = 9000;
 const slider = /** @type {HTMLInputElement} */ (document.getElementById("cut-time"));
@@ -70,7 +70,7 @@ export const cutAgain = standIn("cut", {
       ["Cut", `${told.metres.toFixed(2)} m`],
       ["Copies on it", `${told.copies} (room for ${told.most})`],
       ["Sheets", String(told.sheets)],
-      ["Used of it", `${told.used.map((size) => size.toFixed(0)).join(" × ")} mm`],
+      ["Used of it", `${told.used.map(size).join(" × ")} ${unit}`],
     ]);
     const off = told.kerf - told.allowed;
     wanted = String(told.kerf);
@@ -78,7 +78,7 @@ export const cutAgain = standIn("cut", {
     const kerf =
       Math.abs(off) < 1e-6
         ? "The files allow for the whole cut: the part comes off with the sizes of the design."
-        : `The files allow for ${told.allowed} of the ${told.kerf} mm that the cut takes: the part comes off ${Math.abs(off).toFixed(2)} mm too ${off > 0 ? "small, its holes too large" : "large, its holes too small"}.`;
+        : `The files allow for ${size(told.allowed)} of the ${size(told.kerf)} ${unit} that the cut takes: the part comes off ${size(Math.abs(off))} ${unit} too ${off > 0 ? "small, its holes too large" : "large, its holes too small"}.`;
     const bare = told.bare === 1 ? "one cut begins" : `${told.bare} cuts begin`;
     return told.bare ? `${kerf} Without room to come out of the waste, ${bare} on the outline itself.` : kerf;
   },

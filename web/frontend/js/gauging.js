@@ -1,13 +1,11 @@
 // What a simulated gauge reads on the made part, and what the files should allow for after it.
 
-import { standIn } from "./standins.js";
-import { mayChange } from "./talk.js";
+import { size, standIn } from "./standins.js";
+import { mayChange, unit } from "./talk.js";
 
 const set = /** @type {HTMLButtonElement} */ (document.getElementById("gauge-set"));
 let part = 1;
 let wanted = "";
-
-const two = (/** @type {number} */ value) => value.toFixed(2).replace("-", "−");
 
 /** Have the part read again, as it is now. */
 export const readAgain = standIn("gauge", {
@@ -21,7 +19,7 @@ export const readAgain = standIn("gauge", {
     const rows = told.readings.map((one) => {
       const row = document.createElement("tr");
       const off = one.read - one.design;
-      const values = [two(one.design), two(one.filed), two(one.read), `${off > 0 ? "+" : ""}${two(off)}`];
+      const values = [size(one.design), size(one.filed), size(one.read), `${off > 0 ? "+" : ""}${size(off)}`];
       row.append(Object.assign(document.createElement("td"), { textContent: one.name }));
       for (const value of values)
         row.append(
@@ -33,10 +31,10 @@ export const readAgain = standIn("gauge", {
     const found = told.proposal;
     wanted = found ? found.holes.toFixed(2) : "";
     document.getElementById("gauge-told").textContent = found
-      ? `From ${found.count} holes: they come out as designed if the files let them grow by ${two(found.holes)} ± ${two(found.u95)} mm.`
+      ? `From ${found.count} holes: they come out as designed if the files let them grow by ${size(found.holes)} ± ${size(found.u95)} ${unit}.`
       : "With two round holes or more it would say by how much these should grow in the files.";
     set.hidden = !found || !mayChange;
-    set.textContent = `Let holes grow by ${two(found?.holes ?? 0)} mm`;
+    set.textContent = `Let holes grow by ${size(found?.holes ?? 0)} ${unit}`;
     return "";
   },
 });

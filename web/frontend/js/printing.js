@@ -9,10 +9,10 @@ let layers = [];
 
 function draw() {
   const at = Number(slider.value);
-  const [height, part, hangs] = layers[at - 1];
+  const [height, part, hangs, bridges] = layers[at - 1];
   const under = layers[at - 2]?.[1] ?? "";
   document.getElementById("layer-at").textContent = `${at} of ${layers.length}, at ${height.toFixed(2)} mm`;
-  svg.innerHTML = `<path class="part" d="${part}"/><path class="under" d="${under}"/><path class="hangs" d="${hangs}"/>`;
+  svg.innerHTML = `<path class="part" d="${part}"/><path class="under" d="${under}"/><path class="hangs" d="${hangs}"/><path class="bridges" d="${bridges}"/>`;
 }
 
 /** The view shows the widest layer whole. */
@@ -43,10 +43,12 @@ export const printAgain = standIn("print", {
       ["Material cost", told.cost.toFixed(2)],
       ["Layers", String(told.layers)],
     ]);
-    const many = told.hanging.length;
-    return many
-      ? `Over nothing, so that it needs support (red): layer${many > 1 ? "s" : ""} ${runs(told.hanging)}.`
+    const layer = (numbers) => `layer${numbers.length > 1 ? "s" : ""} ${runs(numbers)}.`;
+    const hangs = told.hanging.length ? `Over nothing, so that it needs support (red): ${layer(told.hanging)} ` : "";
+    const bridges = told.bridges.length
+      ? `Held at both ends, so that the machine spans it (dark): ${layer(told.bridges)}`
       : "";
+    return hangs + bridges;
   },
 });
 
