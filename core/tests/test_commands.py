@@ -78,6 +78,23 @@ class OldArchives(unittest.TestCase):
         self.assertEqual(again.document, job.document)
         self.assertEqual(write_job(again.title, again.number, again.document, again.library), data)
 
+    def test_kept_releases_go_with_it(self):
+        job, data = self.open(), b"PK a zip of files"
+        release = {
+            "number": 3,
+            "digest": job.library.keep(data),
+            "version": 17,
+            "allowances": "kerf 0.2 mm",
+            "made": "2026-11-27T16:00:00+00:00",
+        }
+        again = read_job(write_job(job.title, job.number, job.document, job.library, [release]))
+        self.assertEqual(again.releases, [release])
+        self.assertEqual(again.library.blob(release["digest"]), data)
+        for wrong in ({"made": "2026-13-27"}, {"number": 0}, {"digest": "0" * 64}, {"allowances": 5}):
+            head = archive.Archive("", "", job.document, releases=[release | wrong], zips={release["digest"]: data})
+            with self.assertRaisesRegex(ArchiveError, "damaged"):
+                archive.read(archive.write(head))
+
     def test_unknown_things_are_refused(self):
         build = whole_version_1()["build"]
         build["operations"]["op1"]["kind"] = "melt"

@@ -12,7 +12,7 @@ from nomogon_core.job.document import digests_of, new_document
 from nomogon_core.job.files import write_job
 from store.actions import perform
 from store.documents import Shelf, document_of, keep_document
-from store.models import Blob, Holding, Job, Member
+from store.models import Blob, Holding, Job, Member, Release
 from work import outside, readers
 
 
@@ -108,7 +108,17 @@ def copy_job(user, job):
 
 def export_archive(job):
     """Bytes of the job as one open file."""
-    return write_job(job.title, job.number, document_of(job), Shelf(job))
+    releases = [
+        {
+            "number": one.number,
+            "digest": one.blob_id,
+            "version": one.version,
+            "allowances": one.allowances,
+            "made": one.made.isoformat(timespec="seconds"),
+        }
+        for one in job.releases.order_by("number")
+    ]
+    return write_job(job.title, job.number, document_of(job), Shelf(job), releases)
 
 
 def import_archive(user, data, name):
@@ -120,10 +130,9 @@ def import_archive(user, data, name):
     held, kinds = outside.read(readers.archive, data, name)
     with transaction.atomic():
         job = new_job(user, held.title or name, held.number)
-        for digest, media_type in kinds.items():
+        for digest, media_type in (digests_of(held.document) | kinds).items():
             Blob.keep(job, held.library.blob(digest), media_type)
-        for trace in held.document["traces"].values():
-            if trace["edge"]:
-                Blob.keep(job, held.library.blob(trace["edge"]), "application/octet-stream")
+        for one in held.releases:
+            Release.restore(job, one, held.library.blob(one["digest"]))
         keep_document(job, None, held.document)
     return job

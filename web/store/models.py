@@ -7,6 +7,7 @@ from datetime import timedelta
 from django.conf import settings
 from django.db import connection, models, transaction
 from django.utils import timezone
+from django.utils.dateparse import parse_datetime
 
 from store.fields import PlainField
 
@@ -162,6 +163,15 @@ class Release(models.Model):
             made = cls(job=job, number=number, blob=blob, version=version, allowances=allowances, made_by=user)
             made.save(force_insert=True)
         return made, True
+
+    @classmethod
+    def restore(cls, job, told, data):
+        """A release as an archive of the job holds it; who made it is not known here."""
+        made = parse_datetime(told["made"]) or timezone.now()
+        blob = Blob.keep(job, data, "application/zip")
+        wanted = {name: told[name] for name in ("number", "version", "allowances")}
+        kept, _ = cls.objects.update_or_create(job=job, number=wanted.pop("number"), defaults=wanted | {"blob": blob})
+        cls.objects.filter(pk=kept.pk).update(made=made if timezone.is_aware(made) else timezone.now())
 
 
 class Machine(models.Model):

@@ -10,6 +10,7 @@ import uuid
 from unittest import mock
 
 import numpy as np
+import trimesh
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DataError, transaction
@@ -24,15 +25,17 @@ from core.tests.test_reference import png_claiming
 from examples import pictures
 from nomogon_core.errors import InputError
 from nomogon_core.exchange import archive
+from nomogon_core.exchange.readers.meshes import read_mesh
 from nomogon_core.job.commands.registry import Outcome
 from nomogon_core.job.document import calibration_of
 from nomogon_core.job.history import apply, difference, taken_back
 from nomogon_core.job.migration import from_version_1
+from nomogon_core.solid.meshes import packed
 from shell.guide import chapters
 from store import making
 from store.actions import document_at, go_back, undo
 from store.documents import Shelf, document_of
-from store.models import UNHELD, Blob, Command, Document, Job, Member
+from store.models import UNHELD, Blob, Command, Document, Job, Member, Release
 from web.tests.helpers import JobCase, make_user
 
 DOCUMENTS = st.recursive(
@@ -416,6 +419,29 @@ class Uploads(JobCase):
         self.upload(data, "lid.zip")
         copy = Job.objects.get(title="Lid boss", members__user=self.mt)
         self.assertEqual(document_of(copy), document_of(job))
+
+    def test_meshes_and_kept_releases_go_with_an_archive(self):
+        self.job = making.new_job(self.ro, "Entrance disc")
+        box = read_mesh(trimesh.creation.box((9, 8, 7)).export(file_type="stl"), "b.stl").mesh
+        file = Shelf(self.job).keep(packed(box), "application/octet-stream")
+        blanks = {
+            "mesh": {"file": file, "name": "b.stl"},
+            "unit": "mm",
+            "lying": "lies",
+            "result": "new",
+            "body": "Box",
+        }
+        self.perform("solid.add", kind="bring", blanks=blanks)
+        kept, _ = Release.keep(self.job, self.ro, b"PK all files", 5, "kerf 0.2 mm")
+        data = self.client.get(f"/jobs/{self.job.pk}/archive").content
+        self.client.force_login(self.mt)
+        self.upload(data, "disc.zip")
+        copy = Job.objects.get(title="Entrance disc", members__user=self.mt)
+        self.assertTrue(copy.holdings.filter(blob_id=file).exists())
+        (again,) = copy.releases.all()
+        self.assertEqual((again.number, again.version, again.allowances), (kept.number, 5, "kerf 0.2 mm"))
+        self.assertEqual(bytes(again.blob.data), b"PK all files")
+        self.assertLess(abs((again.made - kept.made).total_seconds()), 2)
 
     def test_a_picture_is_sized_by_hand_until_something_is_known(self):
         self.job = making.job_from_picture(self.ro, "Sign", "", png(), "sign.png")

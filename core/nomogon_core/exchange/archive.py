@@ -1,5 +1,5 @@
-"""A job as one open file: a zip with ``job.json``, pictures under ``pictures/``, traced edges under ``edges/``
-and meshes under ``meshes/``.
+"""A job as one open file: a zip with ``job.json``, pictures under ``pictures/``, traced edges under ``edges/``, meshes
+under ``meshes/`` and kept releases under ``releases/``.
 
 ``job.json`` holds ``format`` ("nomogon job"), ``version``, ``title``, ``number`` and the ``document``;
 docs/archive.md describes every field. Version 1 held three documents in its place:
@@ -13,16 +13,34 @@ import io
 import json
 import zipfile
 import zlib
+from datetime import datetime
 
 import attrs
 
+from nomogon_core.arguments import Record, Rows, Text, Whole, Wrong
 from nomogon_core.errors import ArchiveError
 
 FORMAT, VERSION = "nomogon job", 2
 OLD_DOCUMENTS = ("reference", "sketch", "build")
-FOLDERS = ("pictures/", "edges/", "meshes/")
+FOLDERS = ("pictures/", "edges/", "meshes/", "releases/")
+MOST_RELEASES, LONGEST = 500, 300
+PACKED = ("pictures/", "releases/")
 LARGEST_JSON, MOST_VALUES = 64 * 1024 * 1024, 4_000_000
 LARGEST_TOTAL = 512 * 1024 * 1024
+RELEASES = Rows(
+    Record(
+        {
+            "number": Whole(1, 10**6),
+            "digest": Text(64),
+            "version": Whole(0, 10**9),
+            "allowances": Text(LONGEST),
+            "made": Text(40),
+        },
+        required=("number", "digest", "version", "allowances", "made"),
+    ),
+    0,
+    MOST_RELEASES,
+)
 
 
 @attrs.frozen
@@ -32,7 +50,9 @@ class Archive:
     Attributes:
         title, number: of the job.
         document: plain data; of version 1 the three documents by name.
-        pictures, edges, meshes: bytes by their SHA-256.
+        pictures, edges, meshes, zips: bytes by their SHA-256; the last are those of kept releases.
+        releases: of each its ``number``, ``digest``, ``version`` (of the job when it was made), ``allowances`` in
+            words, and when it was ``made`` (ISO 8601).
         version: of the document.
     """
 
@@ -42,6 +62,8 @@ class Archive:
     pictures: dict = attrs.field(factory=dict, repr=False)
     edges: dict = attrs.field(factory=dict, repr=False)
     meshes: dict = attrs.field(factory=dict, repr=False)
+    zips: dict = attrs.field(factory=dict, repr=False)
+    releases: list = attrs.field(factory=list)
     version: int = VERSION
 
 
@@ -49,14 +71,16 @@ def write(archive: Archive) -> bytes:
     """Bytes of the archive; the same contents give the same bytes."""
     stream = io.BytesIO()
     head = {"format": FORMAT, "version": VERSION, "title": archive.title, "number": archive.number}
+    head |= {"releases": archive.releases} if archive.releases else {}
     text = json.dumps(head | {"document": archive.document}, indent=1, ensure_ascii=False)
-    blobs = [(f"pictures/{digest}", data) for digest, data in sorted(archive.pictures.items())]
-    blobs += [(f"edges/{digest}", data) for digest, data in sorted(archive.edges.items())]
-    blobs += [(f"meshes/{digest}", data) for digest, data in sorted(archive.meshes.items())]
+    parts = archive.pictures, archive.edges, archive.meshes, archive.zips
+    blobs = [
+        (f"{folder}{digest}", data) for folder, part in zip(FOLDERS, parts) for digest, data in sorted(part.items())
+    ]
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as bundle:
         for path, data in (("job.json", text.encode()), *blobs):
             entry = zipfile.ZipInfo(path, (2020, 1, 1, 0, 0, 0))
-            entry.compress_type = zipfile.ZIP_STORED if path.startswith("pictures/") else zipfile.ZIP_DEFLATED
+            entry.compress_type = zipfile.ZIP_STORED if path.startswith(PACKED) else zipfile.ZIP_DEFLATED
             bundle.writestr(entry, data)
     return stream.getvalue()
 
@@ -110,8 +134,18 @@ def read(data: bytes, name: str = "The file") -> Archive:
         version == 1 and not all(isinstance(part, dict) for part in document.values())
     ):
         raise ArchiveError(f"{name} is damaged: its document is no record.")
-    pictures, edges, meshes = (
+    pictures, edges, meshes, zips = (
         {path.removeprefix(folder): data for path, data in blobs.items() if path.startswith(folder)}
         for folder in FOLDERS
     )
-    return Archive(str(head.get("title", "")), str(head.get("number", "")), document, pictures, edges, meshes, version)
+    releases = head.get("releases", [])
+    try:
+        RELEASES.check(releases)
+        for one in releases:
+            datetime.fromisoformat(one["made"])
+    except (Wrong, ValueError):
+        raise ArchiveError(f"{name} is damaged: its list of releases cannot be read.") from None
+    if any(one["digest"] not in zips for one in releases):
+        raise ArchiveError(f"{name} is damaged: a release is missing in it.")
+    title, number = (str(head.get(part, "")) for part in ("title", "number"))
+    return Archive(title, number, document, pictures, edges, meshes, zips, releases, version)

@@ -60,7 +60,9 @@ def flat_outlines(sheet: BuildSheet) -> list[list[tuple[Any, ...]]]:
     wanted = [match_region(regions, name, sketch.curves) for name in picked["names"]] if picked else list(regions[:1])
     areas = [[loop_curves(sketch, loop) for loop in region.loops()] for region in wanted if region]
     if not areas:
-        raise OperationError("The sketch has no closed region to release; mend its gaps first, or let flat files show a section.")
+        raise OperationError(
+            "The sketch has no closed region to release; mend its gaps first, or let flat files show a section."
+        )
     return areas
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+from collections.abc import Sequence
 from typing import Any
 
 import attrs
@@ -19,12 +20,14 @@ from nomogon_core.job.schema_1 import check_version_1
 
 @attrs.frozen
 class JobFile:
-    """A job as an archive holds it: its document of today's version, and a library with its blobs."""
+    """A job as an archive holds it: its document of today's version, a library with its blobs, and its kept releases
+    (see :class:`archive.Archive`)."""
 
     title: str
     number: str
     document: dict = attrs.field(repr=False)
     library: Library = attrs.field(repr=False)
+    releases: list = attrs.field(factory=list)
 
 
 def whole_version_1(documents: dict[str, dict[str, Any]], name: str = "The file") -> dict[str, dict[str, Any]]:
@@ -45,7 +48,7 @@ def read_job(data: bytes, name: str = "The file") -> JobFile:
         ArchiveError: it is none, is damaged, or something that it names is missing in it.
     """
     held = archive.read(data, name)
-    library = Library({**held.pictures, **held.edges, **held.meshes})
+    library = Library({**held.pictures, **held.edges, **held.meshes, **held.zips})
     if held.version == 1:
         document = from_version_1(whole_version_1(held.document, name), library.keep)
     else:
@@ -60,12 +63,19 @@ def read_job(data: bytes, name: str = "The file") -> JobFile:
     for trace in document["traces"].values():
         if trace["edge"]:
             edge_places(library.blob(trace["edge"]))
-    return JobFile(held.title, held.number, document, library)
+    return JobFile(held.title, held.number, document, library, held.releases)
 
 
-def write_job(title: str, number: str, document: dict[str, Any], library: Any) -> bytes:
-    """Bytes of an archive of a job; the same job gives the same bytes."""
+def write_job(
+    title: str, number: str, document: dict[str, Any], library: Any, releases: Sequence[dict[str, Any]] = ()
+) -> bytes:
+    """Bytes of an archive of a job; the same job gives the same bytes.
+
+    Args:
+        releases: that were kept, see :class:`archive.Archive`.
+    """
     pictures = {item["digest"]: library.blob(item["digest"]) for item in document["references"].values()}
     edges = {item["edge"]: library.blob(item["edge"]) for item in document["traces"].values() if item["edge"]}
     meshes = {digest: library.blob(digest) for digest in meshes_of(document)}
-    return archive.write(archive.Archive(title, number, document, pictures, edges, meshes))
+    zips = {one["digest"]: library.blob(one["digest"]) for one in releases}
+    return archive.write(archive.Archive(title, number, document, pictures, edges, meshes, zips, list(releases)))
