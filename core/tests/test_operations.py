@@ -6,17 +6,18 @@ import unittest
 import attrs
 import numpy as np
 from scipy.integrate import simpson
-from shapely import Polygon
+from shapely import Polygon, union_all
 
 from core.tests.specimens import drawn, number, sheet_of
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import Arc, Line, Spline, outline_points
+from nomogon_core.geometry.curves import Arc, Line, Spline, moved, outline_points
+from nomogon_core.geometry.fronts import rings_of
 from nomogon_core.geometry.lettering import letter
 from nomogon_core.job.document import new_document
 from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
-from nomogon_core.sketch.regions import find_regions
+from nomogon_core.sketch.regions import find_regions, loop_curves
 from nomogon_core.solid import drafting, graph, keeping, kernel, meshes, naming, planes
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
@@ -226,6 +227,49 @@ class Reliefs(unittest.TestCase):
         names = [body.names.get(face) for face in kernel.faces_of(body.shape)]
         self.assertEqual(names.count("op1.bottom"), 1)
         self.assertEqual(len([name for name in names if name.startswith("op1.top(")]), 4)
+
+    def test_lettering_on_a_medal_leans_and_keeps_its_names(self):
+        """Sections by shapely's mitred buffers (a general-purpose library) at the heights between; the tops of the
+        letters and the field are called as the areas that they were raised over, in whatever order these are chosen."""
+        marks = [tuple(moved(curve, lambda at: (at[0] - 6, at[1] - 3)) for curve in outline)
+                 for outline in letter("B4", font="serif", cap_height=6).outlines]  # fmt: skip
+        sketch = drawn(hole(0, 0, 30), hole(0, 0, 24), *marks)
+        loops = {region.name: [[("", c) for c in loop_curves(sketch, loop)] for loop in region.loops()]
+                 for region in find_regions(sketch)}  # fmt: skip
+        areas = {name: Polygon(*rings_of(around)) for name, around in loops.items()}
+        field = max(areas, key=lambda name: areas[name].area)
+        rim = next(name for name in areas if name != field and areas[name].exterior.length > 90)
+        holes = [Polygon(ring) for ring in areas[field].interiors]
+
+        def fills(area):
+            return any(Polygon(area.exterior).symmetric_difference(one).area < 1e-3 for one in holes)
+
+        letters = [name for name, area in areas.items() if name != rim and fills(area)]
+        eyes = [name for name in areas if name not in (field, rim, *letters)]
+        self.assertEqual((len(letters), len(eyes)), (2, 3))
+        for order in ([field, *eyes], [*eyes, field]):
+            blanks = {"regions": {"sketch": "s1", "names": [rim]}, "height": 3.0,
+                      "regions_second": {"sketch": "s1", "names": order}, "height_second": 1.6,
+                      "regions_third": {"sketch": "s1", "names": letters}, "height_third": 2.6}  # fmt: skip
+            body = built(sketch, step("op1", "relief", result="new", body="Medal", draft=math.radians(5), **blanks))[
+                "Medal"
+            ]
+            self.assertTrue(body.facts.valid and body.facts.solids == 1)
+            heights = dict.fromkeys(order, 1.6) | {rim: 3.0} | dict.fromkeys(letters, 2.6)
+            slope, wanted = math.tan(math.radians(5)), 0.0
+            for low, high in ((0, 1.6), (1.6, 2.6), (2.6, 3.0)):
+                levels = np.linspace(low, high, 9)
+                there = [(area, heights[name]) for name, area in areas.items() if heights[name] >= high]
+                cuts = [union_all([area.buffer((top - z) * slope, join_style="mitre", mitre_limit=100)
+                                   for area, top in there]).area for z in levels]  # fmt: skip
+                wanted += simpson(cuts, x=levels)
+            self.assertAlmostEqual(body.facts.volume_mm3 / wanted, 1, delta=1e-3)
+            tops = {body.names.get(face): kernel.plane_of(face)[0][2] for face in kernel.faces_of(body.shape)
+                    if "top(" in body.names.get(face)}  # fmt: skip
+            self.assertAlmostEqual(tops["op1.top(first1)"], 3.0, places=9)
+            for name, height in tops.items():
+                word = "first" if "first" in name else "second" if "second" in name else "third"
+                self.assertAlmostEqual(height, {"first": 3.0, "second": 1.6, "third": 2.6}[word], places=6)
 
     def test_leaning_sides_stand_between_the_prisms_with_and_without_their_lean(self):
         sketch, regions, areas = self.medal()

@@ -299,7 +299,7 @@ def most_inward(loop: Loop, wanted: float) -> tuple[float, tuple[float, float]] 
 def volume_inside(loop: Loop, height: float, angle: float) -> float:
     """Cubic millimetres inside a loop whose sides lean inward by an angle, radians, over a height: from polygons moved
     by the mitre at several heights (Simpson 1743)."""
-    outline = shapely.Polygon(_polygons([loop])[0])
+    outline = shapely.Polygon(rings_of([loop])[0])
     depths = np.linspace(0, height, SLICES)
     areas = [_grown(outline, -z * math.tan(angle)).area for z in depths]
     return max(float(simpson(areas, x=depths)), MET_MM)
@@ -312,7 +312,7 @@ def volume_of_areas(areas: list[tuple[list[Loop], float]], angle: float) -> floa
     Args:
         areas: loops of each, the outline first, and its height, millimetres.
     """
-    shapes = [(shapely.Polygon(*_polygons(loops)), height) for loops, height in areas]
+    shapes = [(shapely.Polygon(*rings_of(loops)), height) for loops, height in areas]
     levels, whole = sorted({0.0, *(height for _, height in shapes)}), 0.0
     for low, high in zip(levels, levels[1:]):
         heights = np.linspace(low, high, BETWEEN)
@@ -329,8 +329,8 @@ def _grown(shape, by):
     return shape.buffer(by, join_style="mitre", mitre_limit=100)
 
 
-def _polygons(loops):
-    """Places along an outline, and those along its holes."""
+def rings_of(loops: list[Loop]) -> tuple[np.ndarray, list[np.ndarray]]:
+    """Places (n, 2) close to each other along an outline, and those along its holes."""
     shares = np.linspace(0, 1, 2 * PLACES)[:-1]
     outer, *holes = (
         np.vstack([bezier(control, shares) for _, curve in loop for control in cubics_of(curve)]) for loop in loops

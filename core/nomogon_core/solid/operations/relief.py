@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
+import shapely
+
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.fronts import volume_of_areas
+from nomogon_core.geometry.fronts import rings_of, volume_of_areas
 from nomogon_core.sentence import Angle, Clause, Declaration, Length
 from nomogon_core.solid.areas import together
 from nomogon_core.solid.phrases import RESULT
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
 
 ORDER = 1.5
 MORE = ("second", "third", "fourth", "fifth", "sixth")
-SAME_VOLUME, SAME_VOLUME_LEANING = 1e-6, 5e-3
+SAME_VOLUME, SAME_VOLUME_LEANING, COVERS_MM, KEEPS_MM = 1e-6, 5e-3, 1e-3, 0.02
 
 
 def build(ask: Ask) -> dict[str, Body]:
@@ -67,16 +69,50 @@ def _areas(ask):
 
 
 def _levels(areas):
-    """Areas of one height taken together, so that nothing is to be joined where they meet; each goes by the name of one
-    of them."""
+    """Areas of one height taken together, so that nothing is to be joined where they meet; each goes by the name of the
+    first of those in it."""
     levels = {}
     for loops, height, called in areas:
         levels.setdefault(height, []).append((loops, called))
     told = []
     for height, those in levels.items():
-        for place, loops in enumerate(together([loops for loops, _ in those])):
-            told.append((loops, height, those[place][1]))
+        for loops in together([loops for loops, _ in those]):
+            around = _curves(loops)
+            told.append((loops, height, next(called for area, called in those if around & _curves(area))))
     return told
+
+
+def _curves(loops):
+    """Ids of the curves of an area."""
+    return {name for loop in loops for name, _ in loop}
+
+
+def _standing(areas, slope):
+    """What is to be built of areas of several heights: (loops, foot, height, name) of each. A hole that higher areas
+    fill is left out, an area that another one of its height covers too, and one that stays on a lower one all the way
+    down to it stands there: what comes of it is the same.
+
+    Args:
+        slope: by how much sides lean outward for each millimetre down.
+    """
+    told = []
+    whole = [(shapely.Polygon(*rings_of(loops)).buffer(COVERS_MM), height) for loops, height, _ in areas]
+    for loops, height, called in areas:
+        filled = shapely.union_all([shape for shape, other in whole if other >= height])
+        kept = [loops[0], *(loop for loop in loops[1:] if not filled.covers(shapely.Polygon(rings_of([loop])[0])))]
+        told.append((kept, height, called))
+    shapes = [shapely.Polygon(*rings_of(loops)) for loops, *_ in told]
+    standing = []
+    for index, (loops, height, called) in enumerate(told):
+        outline, foot, covered = shapely.Polygon(rings_of(loops[:1])[0]), 0.0, False
+        for other, (_, low, _) in enumerate(told):
+            if other == index or low > height:
+                continue
+            if shapes[other].covers(outline.buffer((height - low) * slope + (KEEPS_MM if low < height else 0.0))):
+                foot, covered = max(foot, low), covered or low == height
+        if not covered:
+            standing.append((loops, foot, height, called))
+    return standing
 
 
 def _leaning(ask, frame, areas):
@@ -87,18 +123,33 @@ def _leaning(ask, frame, areas):
         "body",
         lambda: [ask.frustum(loops, height, height * math.tan(angle), frame) for loops, height, _ in areas],
     )
-    for loops, height, called in sorted(_levels(areas), key=lambda area: -area[1]):
-        solid = ask.leaning_prism(loops, 0.0, height, -angle, names, ("side", "bottom", f"top({called})"), up=False)
+    for loops, foot, height, called in sorted(_standing(_levels(areas), math.tan(angle)), key=lambda one: -one[2]):
+        roles = "side", "bottom", f"top({called})"
+        solid = ask.leaning_prism(loops, foot, height - foot, -angle, names, roles, up=False)
         if solid is None:
             refuse_draft(ask, [(loops, height) for loops, height, _ in areas], -angle)
         solids.append(solid)
     if len(solids) == 1:
         return solids, names
-    whole = ask.joined(solids, names)
     wanted = volume_of_areas([(loops, height) for loops, height, _ in areas], angle)
-    if abs(ask.kernel.volume_properties(whole).Mass() / wanted - 1) > SAME_VOLUME_LEANING:
-        raise OperationError("The kernel could not join these areas; change the draft or a height a little.")
-    return [whole], names
+    for join in (ask.joined, _one_by_one(ask)):
+        whole = join(solids, names)
+        facts = ask.kernel.facts_of(whole)
+        if facts.valid and abs(facts.volume_mm3 / wanted - 1) <= SAME_VOLUME_LEANING:
+            return [whole], names
+    raise OperationError("The kernel could not join these areas; change the draft or a height a little.")
+
+
+def _one_by_one(ask):
+    """Joins solids one after another, which at times works where all at once does not."""
+
+    def join(solids, names):
+        whole = solids[0]
+        for solid in solids[1:]:
+            whole = ask.joined([whole, solid], names)
+        return whole
+
+    return join
 
 
 def _level(word):
