@@ -95,6 +95,8 @@ def _standing(areas, slope):
     Args:
         slope: by how much sides lean outward for each millimetre down.
     """
+    if slope <= 0:  # sides that lean inward going down leave room below
+        return [(loops, 0.0, height, called) for loops, height, called in areas]
     told = []
     whole = [(shapely.Polygon(*rings_of(loops)).buffer(COVERS_MM), height) for loops, height, _ in areas]
     for loops, height, called in areas:
@@ -123,11 +125,12 @@ def _leaning(ask, frame, areas):
         "body",
         lambda: [ask.frustum(loops, height, height * math.tan(angle), frame) for loops, height, _ in areas],
     )
-    for loops, foot, height, called in sorted(_standing(_levels(areas), math.tan(angle)), key=lambda one: -one[2]):
+    standing = sorted(_standing(_levels(areas), math.tan(angle)), key=lambda one: -one[2])
+    for loops, foot, height, called in standing:
         roles = "side", "bottom", f"top({called})"
         solid = ask.leaning_prism(loops, foot, height - foot, -angle, names, roles, up=False)
         if solid is None:
-            refuse_draft(ask, [(loops, height) for loops, height, _ in areas], -angle)
+            refuse_draft(ask, [(loops, height - foot) for loops, foot, height, _ in standing], -angle)
         solids.append(solid)
     if len(solids) == 1:
         return solids, names
