@@ -203,6 +203,7 @@ def fair_medal(user):
         height_second="1.6 mm",
         regions_third={"sketch": "s1", "names": letters},
         height_third="2.6 mm",
+        draft="3°",
         result="new",
         body="Medal",
     )

@@ -323,6 +323,65 @@ class Building(BrowserCase):
         self.assertTrue(again.is_watertight)
         self.assertEqual(again.euler_number, 0)
 
+    def test_a_clause_of_a_line_is_added_and_a_draft_too_large_is_set_to_what_works(self):
+        """A dumbbell: a box of 8 x 2 between two of 10 x 10 mm; over 10 mm its bridge goes at 5.71 degrees."""
+        places = [(0, 0), (10, 0), (10, 4), (18, 4), (18, 0), (28, 0), (28, 10), (18, 10), (18, 6), (10, 6), (10, 10),
+                  (0, 10)]  # fmt: skip
+        job = self.job()
+        start = None
+        for place, after in zip(places, [*places[1:], places[0]]):
+            perform(job.pk, self.users[0], None, "sketch.line", {"start": start or list(place), "end": list(after)})
+            sketch = sketch_of(document_of(job))
+            start = sketch.curves[list(sketch.curves)[-1]].points[1]
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "10 mm", body="Plate"))
+        self.drive(self.leans, job)
+        job.refresh_from_db()
+        draft = document_of(job)["operations"]
+        self.assertTrue(4.5 < math.degrees(next(iter(draft.values()))["blanks"]["draft"]["value"]) < 5.71)
+        upright = 10 * (200 + 16)
+        self.assertTrue(0.4 * upright < self.volume(job) < upright)
+
+    def leans(self, page, job):
+        self.open(page, job)
+        page.get_by_role("button", name="+ draft").click()
+        draft = page.locator(".writing [data-blank=draft]")
+        expect(draft).to_be_focused()
+        draft.fill("8°")
+        draft.press("Enter")
+        line = page.locator(".op[data-step]", has_text="Extrude")
+        expect(line).to_contain_text("The sides cannot lean 8°", timeout=60_000)
+        line.get_by_role("button", name=re.compile("^Set .*°$")).click()
+        expect(line).not_to_contain_text("cannot lean", timeout=60_000)
+
+    def test_a_body_is_laid_on_its_side(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [20, 10]}))
+        region = find_regions(sketch_of(document_of(job)))[0].name
+        perform(job.pk, self.users[0], None, "solid.add", extrusion(region, "6 mm", body="Plate"))
+        self.drive(self.moved, job)
+        job.refresh_from_db()
+        document = document_of(job)
+        body = next(iter(graph.run(build_of(document, environment(document), files=Shelf(job))).bodies.values()))
+        (low, high) = body.facts.box
+        sizes = sorted(round(b - a, 6) for a, b in zip(low, high))
+        self.assertEqual((sizes, round(low[2], 6)), ([6.0, 10.0, 20.0], 0.0))
+        self.assertNotAlmostEqual(high[2], 6.0)
+
+    def moved(self, page, job):
+        self.open(page, job)
+        self.take(page, "Bodies", "Move")
+        page.get_by_label("How its way is said.").select_option("onto")
+        face = page.locator(".writing [data-blank=face]")
+        face.focus()
+        for _ in range(6):
+            page.keyboard.press("ArrowDown")
+            if "side" in page.locator("#prompt, .prompt").first.inner_text():
+                break
+        page.keyboard.press("Space")
+        expect(face).to_contain_text("side")
+        self.finish(page)
+        expect(page.locator(".op[data-step]", has_text="lies on")).to_be_visible()
+
     def test_a_profile_is_turned_about_a_line_of_its_sketch(self):
         job = self.job(
             ("sketch.rectangle", {"first": [10, 0], "second": [14, 10]}),

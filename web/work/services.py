@@ -7,6 +7,7 @@ from django.db import transaction
 from django.db.models.functions import Length, Substr
 from django.utils import timezone
 
+from nomogon_core.errors import InputError
 from nomogon_core.solid.facts import fingerprint
 from work import queue
 from work.ears import Ears
@@ -68,9 +69,20 @@ def _let_go(job, kind):
 
 
 def wait(task, seconds=PATIENCE_S):
-    """The task as it is once finished, or after so many seconds."""
+    """The task as it is once finished, or after so many seconds.
+
+    Raises:
+        InputError: its job was deleted meanwhile.
+    """
     if task.status not in Task.OPEN:
         return task
+    try:
+        return _waited(task, seconds)
+    except Task.DoesNotExist:
+        raise InputError("This job was deleted while it was worked on.") from None
+
+
+def _waited(task, seconds):
     deadline = time.monotonic() + seconds
     with ended.waiting(str(task.pk)) as event:
         while True:

@@ -429,6 +429,13 @@ export function createSentence({ host, state, changed, preview, build, dropped }
     return [pickButton(part)];
   }
 
+  /** Add a clause, or take it away where it stands. @param {{ first: string }} clause */
+  function turnOver(clause) {
+    const there = !isEmpty(filled[clause.first]);
+    fill(clause.first, there ? undefined : (blank(clause.first).usual ?? ""));
+    draw(there ? undefined : clause.first);
+  }
+
   /** Write the sentence anew; the blank of that name, or the field at that place in it, keeps the keyboard. @param {string} [focus] @param {string} [at] */
   function draw(focus, at) {
     const words = document.createElement("div");
@@ -451,10 +458,7 @@ export function createSentence({ host, state, changed, preview, build, dropped }
         type: "button",
         textContent: `${there ? "−" : "+"} ${clause.clause}`,
       });
-      button.addEventListener("click", () => {
-        fill(clause.first, there ? undefined : (blank(clause.first).usual ?? ""));
-        draw(there ? undefined : clause.first);
-      });
+      button.addEventListener("click", () => turnOver(clause));
       offers.append(button);
     }
     const buttons = document.createElement("div");
@@ -560,8 +564,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       return told;
     },
     toggle,
-    /** Begin a new operation, or open one that stands. @param {string} wanted @param {{ name: string, filled: any } | null} [old] @param {string} [first] */
-    open(wanted, old = null, first) {
+    /** Begin a new operation, or open one that stands, with a clause added where one is named. @param {string} wanted @param {{ name: string, filled: any } | null} [old] @param {string} [first] @param {string} [added] */
+    open(wanted, old = null, first, added) {
       kind = wanted;
       declared = state().declared[wanted];
       name = old?.name ?? null;
@@ -572,6 +576,8 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       place();
       active = "";
       draw(first ?? blanks()[0].blank);
+      const clause = clauses(declared.parts, filled).find((one) => one.clause === added && isEmpty(filled[one.first]));
+      if (clause) turnOver(clause);
       form.scrollIntoView({ block: "nearest" });
       later(0);
     },

@@ -9,7 +9,7 @@ const FOLDED = `folded ${address("")}`;
 /**
  * @param {HTMLElement} sheet
  * @param {{ reload: () => void, takes: (name: string) => boolean, buildTo: (name: string | null) => void,
- *   edit: (name: string, blank: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
+ *   edit: (name: string, blank: string, added?: string) => void, hide: (body: string) => void, isHidden: (body: string) => boolean }} hooks
  * @returns What writes the sheet anew.
  */
 export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden }) {
@@ -143,7 +143,7 @@ export function startSheet(sheet, { reload, takes, buildTo, edit, hide, isHidden
     if (act === "here" || act === "all") return buildTo(act === "here" ? name : null);
     if (!name || !mayChange) return;
     if (pick) edit(name, pick);
-    if (offer) edit(name, "");
+    if (offer) edit(name, "", offer);
     if (act === "suppress")
       command("solid.suppress", { name, suppressed: !event.target.closest(".op").classList.contains("off") });
     if (act === "join" || act === "leave") command(`group.${act}`, { step: name });

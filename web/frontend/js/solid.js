@@ -560,10 +560,10 @@ const renew = startSheet(sheet, {
     drawPicks();
     return true;
   },
-  edit(name, blank) {
+  edit(name, blank, added) {
     const operation = state.operations[name];
     tray.release();
-    sentence.open(operation.kind, { name, filled: operation.filled }, blank);
+    sentence.open(operation.kind, { name, filled: operation.filled }, blank, added);
     drawPicks();
   },
   hide(body) {
