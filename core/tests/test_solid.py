@@ -520,5 +520,26 @@ class Files(unittest.TestCase):
         self.assertIn("op1.bottom", head["faces"])
 
 
+class Again(unittest.TestCase):
+    def test_a_picture_that_keeps_triangles_is_closed_and_the_same_as_one_from_scratch(self):
+        sketch, cache = drawn(ROUNDED, hole(20, 20, 8), hole(40, 20, 8)), graph.Cache()
+        names = [find_regions(sketch)[0].name]
+        for radius in (0.5, 1.0, 1.7):
+            steps = [
+                operation("op1", "extrude", regions=names, length=8.0, mode="new"),
+                operation("op2", "fillet", body="Plate", edges={"at": "top"}, radius=radius),
+            ]
+            body = graph.run(sheet_of(sketch, steps), cache).bodies["Plate"]
+            told = []
+            for again in (True, False):
+                vertices, triangles, owners = kernel.triangulate(body.shape, 0.05, again=again)
+                mesh = trimesh.Trimesh(vertices, triangles, process=True)
+                self.assertTrue(mesh.is_watertight)
+                self.assertAlmostEqual(mesh.volume / body.facts.volume_mm3, 1, delta=1e-3)
+                told.append((len(triangles), sorted(set(owners.tolist()))))
+            self.assertEqual(*told)
+            self.assertEqual(display.pack({"Plate": body}), display.pack({"Plate": body}))
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -14,11 +14,12 @@ import attrs
 import numpy as np
 
 from nomogon_core.solid import kernel, meshes, naming
+from nomogon_core.solid.kernel import ShapeMap
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
 
-DISPLAY_CHORD_SHARE, COARSE = 0.0006, 4
+DISPLAY_CHORD_SHARE, COARSE, MOST_LINES = 0.0006, 4, 20_000
 MESH_EDGE = "mesh"
 
 
@@ -74,7 +75,7 @@ class _Seen:
 
 def _of_shape(body, times):
     chord = times * max(DISPLAY_CHORD_SHARE * max(body.facts.size), 0.005)
-    vertices, triangles, owners = kernel.triangulate(body.shape, chord)
+    vertices, triangles, owners = kernel.triangulate(body.shape, chord, again=True)
     faces = [body.names.get(face, "?") for face in kernel.faces_of(body.shape)]
     seamless = kernel.SmoothEdges(body.shape)
     lines, names, smooth = [], [], []
@@ -83,9 +84,24 @@ def _of_shape(body, times):
         if naming.BETWEEN not in name and edge in seamless:
             continue  # the seam of a round face, which no drawing shows
         smooth.append(edge in seamless)
-        lines.append(kernel.edge_points(edge, chord))
+        lines.append(_line_of(edge, chord))
         names.append(name)
     return _Seen(vertices, triangles, owners, faces, names, lines, smooth, corners)
+
+
+_LINES = ShapeMap()
+
+
+def _line_of(edge, chord):
+    """Places along an edge, kept from the last picture that it was in."""
+    known = _LINES.get(edge)
+    if known is None or known[0] != chord:
+        if len(_LINES.values) > MOST_LINES:
+            _LINES.index.Clear()
+            _LINES.values.clear()
+        known = chord, kernel.edge_points(edge, chord)
+        _LINES.put(edge, known)
+    return known[1]
 
 
 def _of_mesh(mesh):

@@ -170,11 +170,19 @@ def parts_of(shape: TopoDS_Edge | TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[
 
 
 def items(chain: List_TopoDS_Shape) -> list[TopoDS_Shape]:
-    """Members of a kernel list; its own iterator takes 0.3 ms a list, so short ones are read from both ends."""
+    """Members of a kernel list; its own iterator takes 0.3 ms a list, so short ones are read from both ends, and a copy
+    of a longer one is taken from its front."""
     size = chain.Size()
     if size == 0:
         return []
-    return [chain.First()] if size == 1 else [chain.First(), chain.Last()] if size == 2 else list(chain)
+    if size < 3:
+        return [chain.First()] if size == 1 else [chain.First(), chain.Last()]
+    left, found = List_TopoDS_Shape(chain), []
+    while left.Size():
+        # What is handed out lies in the list and goes with it, so it is copied.
+        found.append(left.First().Oriented(left.First().Orientation()))
+        left.RemoveFirst()
+    return found
 
 
 def faces_of(shape: TopoDS_Shape) -> list[TopoDS_Face]:
@@ -1241,35 +1249,60 @@ def edge_points(edge: TopoDS_Edge, chord: float = 0.05, angle: float = 0.2) -> n
     return np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(index) for index in range(1, points.NbPoints() + 1))])
 
 
-def triangulate(shape: TopoDS_Shape, chord: float, angle: float = 0.25) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+_MESHED = ShapeMap()
+MOST_MESHED = 4000
+
+
+def triangulate(
+    shape: TopoDS_Shape, chord: float, angle: float = 0.25, *, again: bool = False
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Triangles of a shape within a chord tolerance.
+
+    Args:
+        again: faces that have triangles of these tolerances already, from a body that they were in before, keep them;
+            for the eye alone, since what comes out then hangs on what was shown before.
 
     Returns:
         vertices (n, 3), triangles (m, 3) and, for each triangle, the index of its face in :func:`faces_of`.
     """
-    BRepTools.Clean_s(shape)
+    faces, within = faces_of(shape), (chord, angle)
+    known = [_MESHED.get(face) for face in faces]
+    if not again or any(one and one[0] != within for one in known):
+        BRepTools.Clean_s(shape)
+        known = [None] * len(faces)
     BRepMesh_IncrementalMesh(shape, chord, False, angle, True)
+    if len(_MESHED.values) > MOST_MESHED:
+        _MESHED.index.Clear()
+        _MESHED.values.clear()
     vertices, triangles, owners, offset = [], [], [], 0
-    for number, face in enumerate(faces_of(shape)):
-        place = TopLoc_Location()
-        mesh = BRep_Tool.Triangulation_s(face, place)
-        if mesh is None:
+    for number, (face, one) in enumerate(zip(faces, known)):
+        there = one or _triangles_of(face, within)
+        if there is None:
             continue
-        points = np.array([mesh.Node(index).Coord() for index in range(1, mesh.NbNodes() + 1)])
-        corners = np.array([mesh.Triangle(index).Get() for index in range(1, mesh.NbTriangles() + 1)]) - 1
-        if not place.IsIdentity():
-            turn = place.Transformation()
-            matrix = np.array([[turn.Value(row, column) for column in range(1, 5)] for row in range(1, 4)])
-            points = points @ matrix[:, :3].T + matrix[:, 3]
-        if face.Orientation() == TopAbs_REVERSED:
-            corners = corners[:, ::-1]
+        _MESHED.put(face, there)
+        _, points, corners = there
         vertices.append(points)
-        triangles.append(corners + offset)
+        triangles.append((corners[:, ::-1] if face.Orientation() == TopAbs_REVERSED else corners) + offset)
         owners.append(np.full(len(corners), number))
         offset += len(points)
     if not vertices:
         raise OperationError("The body is empty, so there is nothing to show or export.")
     return np.vstack(vertices), np.vstack(triangles), np.concatenate(owners)
+
+
+def _triangles_of(face, within):
+    """The tolerances, vertices and triangles of a face that was meshed, as its surface runs."""
+    place = TopLoc_Location()
+    mesh = BRep_Tool.Triangulation_s(face, place)
+    if mesh is None:
+        return None
+    points = np.array([mesh.Node(index).Coord() for index in range(1, mesh.NbNodes() + 1)])
+    corners = np.array([mesh.Triangle(index).Get() for index in range(1, mesh.NbTriangles() + 1)]) - 1
+    if not place.IsIdentity():
+        turn = place.Transformation()
+        matrix = np.array([[turn.Value(row, column) for column in range(1, 5)] for row in range(1, 4)])
+        points = points @ matrix[:, :3].T + matrix[:, 3]
+    return within, points, corners
 
 
 def mesh_volume(vertices: np.ndarray, triangles: np.ndarray) -> float:
