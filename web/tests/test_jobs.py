@@ -16,7 +16,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DataError, transaction
 from django.utils import timezone
 from django.utils.html import escape
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
@@ -52,6 +52,8 @@ def png(width=64, height=48):
 
 
 class Changes(unittest.TestCase):
+    # The library's first words on a fresh machine take it a second or two.
+    @settings(suppress_health_check=[HealthCheck.too_slow])
     @given(
         st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4),
         st.dictionaries(st.text(max_size=3), DOCUMENTS, max_size=4),
