@@ -139,6 +139,13 @@ class Cutting(unittest.TestCase):
         corner = min(20.0, 8.0 / math.sqrt(2))
         self.assertAlmostEqual(square, 120 / 20 + 4 * (20 - corner) ** 2 / (20 * 1000), places=9)
 
+    def test_what_the_files_do_not_allow_for_is_told(self):
+        told = cutter.cut([AREA], numbers(kerf=0.125))
+        self.assertIn("allow for 0 of the 0.125 mm that the cut takes: the part comes off 0.125 mm too small",
+                      cutter.in_words(told, 0.125, 0.0, "mm"))  # fmt: skip
+        self.assertIn("0.0984 in too large", cutter.in_words(told, 0.0, 2.5, "in"))
+        self.assertIn("with the sizes of the design", cutter.in_words(told, 0.2, 0.2, "mm"))
+
     def test_the_preview_is_json_of_the_sheet(self):
         data = json.loads(cutter.preview(cutter.cut([AREA], numbers(copies=2)), numbers(copies=2)))
         self.assertEqual((data["sheet"], len(data["moves"])), ([600.0, 400.0], 2 * 2 * 3))
@@ -173,7 +180,7 @@ class Gauge(unittest.TestCase):
     def test_the_loop_closes(self):
         """What is proposed brings the holes of the next part to the design, within what the spread leaves."""
         first = gauge.read(self.bodies, self.bodies, "printing")
-        told = gauge.proposal(first, 0.0)
+        told = gauge.proposal(first)
         self.assertEqual(told.count, sum(one.kind == "hole" for one in first))
         making = making_of({"allowances": {"holes": told.holes, "widest": 100.0}})
         filed = list(release.as_made(plate(), making).values())
@@ -193,7 +200,7 @@ class Gauge(unittest.TestCase):
             readings = [
                 gauge._reading(f"Hole {index}", "hole", 5.0, 5.0, "printing", 0.0, str(part)) for index in range(5)
             ]
-            told = gauge.proposal(readings, 0.0)
+            told = gauge.proposal(readings)
             inside += abs(told.holes + bias) <= told.u95
         self.assertTrue(0.91 <= inside / 300 <= 0.985, inside)
         self.assertGreater(spread, 0)

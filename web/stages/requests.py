@@ -4,7 +4,7 @@ import json
 import math
 
 from nomogon_core.errors import InputError
-from nomogon_core.quantity.units import format_length
+from nomogon_core.quantity.units import format_short
 
 UNITS = ("mm", "in")
 UNREADABLE = "The page sent something that cannot be read; load it again."
@@ -50,8 +50,7 @@ def unit_of(request):
 
 def shown(value, own_unit, unit):
     """A number of a setting, of millimetres in the unit that is read, without zeros at its end."""
-    text = format_length(value, unit=unit) if own_unit == "mm" and unit != "mm" else f"{value:.4f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    return format_short(value, unit=unit if own_unit == "mm" else "mm")
 
 
 def uploaded(request, name):

@@ -9,9 +9,11 @@ from django.db import connection, models, transaction
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
+from nomogon_core.errors import InputError
+from nomogon_core.job.document import clean_name
 from store.fields import PlainField
 
-UNHELD = timedelta(hours=1)
+UNHELD, MOST_MACHINES = timedelta(hours=1), 50
 
 
 class Job(models.Model):
@@ -185,3 +187,15 @@ class Machine(models.Model):
     class Meta:
         ordering = ["title"]
         constraints = [models.UniqueConstraint(fields=["user", "way", "title"], name="one_machine_a_name")]
+
+    @classmethod
+    def keep(cls, user, way, title, numbers):
+        """Keep the numbers of a way by a name.
+
+        Raises:
+            InputError: it is no name, or there are too many machines.
+        """
+        title = clean_name(title, "The machine", cls._meta.get_field("title").max_length)
+        if user.machines.count() >= MOST_MACHINES and not user.machines.filter(way=way, title=title).exists():
+            raise InputError(f"You keep {MOST_MACHINES} machines already; forget one first.")
+        cls.objects.update_or_create(user=user, way=way, title=title, defaults={"numbers": numbers})

@@ -220,7 +220,7 @@ class Inspecting(BrowserCase):
         machine.select_option("+")
         name = page.get_by_label("Name of the machine")
         name.press("Enter")
-        expect(page.locator("#said")).to_contain_text("Give the machine a name")
+        expect(page.locator("#said")).to_contain_text("The machine needs a name")
         machine.select_option("+")
         name.fill("Wide nozzle")
         name.press("Enter")

@@ -26,6 +26,7 @@ from nomogon_core.job.quantities import environment
 from nomogon_core.job.sureness import how_sure
 from nomogon_core.picture.cleanup import Scale, clean
 from nomogon_core.picture.decode import decode, linear_to_srgb
+from nomogon_core.quantity.units import format_length, format_short
 from nomogon_core.sketch import model
 from nomogon_core.solid import display, graph
 from nomogon_core.solid.measuring import measured
@@ -146,26 +147,27 @@ def print_part(document, shared, making):
     return result | {"layers": len(told.layers)}, printer.preview(told)
 
 
-def cut_part(document, shared, making):
+def cut_part(document, shared, making, unit):
     """What cutting copies of a part's flat outlines as the file has them takes, and the way of the tool as JSON."""
     how = making_of(making)
     areas = allowed_areas(release.flat_areas(_sheet(document, shared), how, _cache(shared)), how.allowances)
     told = cutter.cut(areas, how.cutter)
     result = {name: getattr(told, name) for name in ("seconds", "metres", "bare")}
-    nest = {"copies": len(told.nest.places), "most": told.nest.most, "sheets": told.nest.sheets, "used": told.nest.used}
-    kerfs = {"kerf": how.cutter["kerf"], "allowed": how.allowances.kerf}
-    return result | nest | kerfs, cutter.preview(told, how.cutter)
+    used = " × ".join(format_length(size, unit=unit) for size in told.nest.used)
+    nest = {"copies": len(told.nest.places), "most": told.nest.most, "sheets": told.nest.sheets, "used": used}
+    kerf, allowed = how.cutter["kerf"], how.allowances.kerf
+    wanted = "" if cutter.allows(kerf, allowed) else format_short(kerf, unit=unit)
+    words = {"words": cutter.in_words(told, kerf, allowed, unit), "wanted": wanted}
+    return result | nest | words, cutter.preview(told, how.cutter)
 
 
-def gauge_part(document, shared, making, part):
-    """Readings of one of the parts made, and by how much holes should grow in the files of the next."""
+def gauge_part(document, shared, making, part, unit):
+    """Readings of one of the parts made, and by how much holes should grow in the files of the next, in words."""
     how, sheet, cache = making_of(making), _sheet(document, shared), _cache(shared)
     design = list(release.built(sheet, cache).values())
     made = list(release.as_made(sheet, how, cache, lying=False).values())
     readings = gauge.read(design, made, how.way, how.cutter["kerf"], how.allowances.kerf, str(part))
-    proposed = gauge.proposal(readings, how.allowances.holes)
-    told = {"readings": [attrs.asdict(one) for one in readings], "way": how.way}
-    return told | {"proposal": attrs.asdict(proposed) if proposed else None}, None
+    return gauge.in_words(readings, unit), None
 
 
 def _teller(progress):

@@ -49,9 +49,10 @@ def _call(task, progress):
     if task.kind == "print":
         return kernels.print_part, [arguments["document"], shared_by(task.job_id), arguments["making"]]
     if task.kind == "cut":
-        return kernels.cut_part, [arguments["document"], shared_by(task.job_id), arguments["making"]]
+        told = [arguments["making"], arguments["unit"]]
+        return kernels.cut_part, [arguments["document"], shared_by(task.job_id), *told]
     if task.kind == "gauge":
-        told = [arguments["making"], arguments["part"]]
+        told = [arguments["making"], arguments["part"], arguments["unit"]]
         return kernels.gauge_part, [arguments["document"], shared_by(task.job_id), *told]
     if task.kind == "trace":
         digest = arguments["document"]["references"][arguments["picture"]]["digest"]

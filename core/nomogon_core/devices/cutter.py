@@ -15,8 +15,9 @@ import shapely
 from nomogon_core.devices.motion import seconds_along
 from nomogon_core.exchange.nesting import Nest, nest_of
 from nomogon_core.geometry.curves import outline_points
+from nomogon_core.quantity.units import format_short
 
-CHORD_MM, LEAD_MM, LEAD_STEPS, TOUCH = 0.01, 2.0, 7, 0.98
+CHORD_MM, LEAD_MM, LEAD_STEPS, TOUCH, STARTS, SAME_MM = 0.01, 2.0, 7, 0.98, 48, 1e-6
 # Common practice of small machines: mm/s between cuts, mm/s², mm/s at a right corner.
 RAPID, ACCELERATION, JERK = 200.0, 1500.0, 10.0
 
@@ -46,7 +47,7 @@ class Cut:
 
     Attributes:
         nest: where the copies lie; moves: of the tool on the first sheet, in order.
-        made: outlines (n, 2) of the parts as they come off, millimetres; those of one copy are ``a_copy`` many.
+        made: outlines (n, 2) of the parts as they come off, copy by copy, millimetres.
         seconds, metres: of the first sheet, and the way that is cut there; bare: how many cuts begin on the outline,
             since there is no room for a lead-in.
     """
@@ -126,7 +127,7 @@ def _stroke(ring, material, at, cutter):
     steps = np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)
     for reach in (1.0, 0.5, 0.25):
         radius = min(LEAD_MM, cutter["gap"] / 2) * reach
-        for start in order[:: max(1, len(order) // 48)].tolist():
+        for start in order[:: max(1, len(order) // STARTS)].tolist():
             way = steps[start] / max(float(np.hypot(*steps[start])), 1e-12)
             waste = np.array([way[1], -way[0]])
             angles = np.linspace(math.pi / 2, 0.0, LEAD_STEPS)
@@ -144,6 +145,29 @@ def _seconds(stroke, feed):
 
 def _length(places):
     return float(np.hypot(*np.diff(places, axis=0).T).sum()) if len(places) > 1 else 0.0
+
+
+def allows(kerf: float, allowed: float) -> bool:
+    """Whether the files allow for the whole width of the cut."""
+    return abs(kerf - allowed) < SAME_MM
+
+
+def in_words(told: Cut, kerf: float, allowed: float, unit: str) -> str:
+    """What is to be known of the parts as they come off: how far they are off where the files allow for another width
+    than that of the cut, and where a cut begins on the outline itself."""
+    off, sizes = kerf - allowed, [format_short(size, unit=unit) for size in (allowed, kerf, abs(kerf - allowed))]
+    if allows(kerf, allowed):
+        words = "The files allow for the whole cut: the part comes off with the sizes of the design."
+    else:
+        ways = "small, its holes too large" if off > 0 else "large, its holes too small"
+        words = (
+            f"The files allow for {sizes[0]} of the {sizes[1]} {unit} that the cut takes: the part comes off "
+            f"{sizes[2]} {unit} too {ways}."
+        )
+    if told.bare:
+        begin = "one cut begins" if told.bare == 1 else f"{told.bare} cuts begin"
+        words += f" Without room to come out of the waste, {begin} on the outline itself."
+    return words
 
 
 def preview(told: Cut, cutter: Mapping[str, float]) -> bytes:

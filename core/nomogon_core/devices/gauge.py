@@ -5,15 +5,17 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from typing import Any
 
 import attrs
 import numpy as np
 from scipy import stats
 
+from nomogon_core.quantity.units import format_length
 from nomogon_core.solid.bodies import Body
 from nomogon_core.solid.bores import bores_of
 
-RESOLUTION_MM, REPEATABILITY_MM, LEVEL, SAME_MM = 0.01, 0.01, 0.975, 1e-6
+RESOLUTION_MM, REPEATABILITY_MM, LEVEL = 0.01, 0.01, 0.975
 # Common practice: holes come out small and outer sizes large; (bias, spread of parts) in millimetres.
 PROCESSES = {
     "printing": {"hole": (-0.18, 0.04), "size": (0.06, 0.04)},
@@ -33,6 +35,11 @@ class Reading:
     design: float
     filed: float
     read: float
+
+    @property
+    def off(self) -> float:
+        """How much larger the part came out than designed."""
+        return self.read - self.design
 
 
 @attrs.frozen
@@ -86,16 +93,29 @@ def _reading(name, kind, design, filed, way, error, part):
     return Reading(name, kind, design, filed, round(told / RESOLUTION_MM) * RESOLUTION_MM)
 
 
-def proposal(readings: Sequence[Reading], allowed: float) -> Proposal | None:
-    """What holes should grow by, from how far they came out from the design; None without at least two holes.
+def proposal(readings: Sequence[Reading]) -> Proposal | None:
+    """What holes should grow by, from how far they came out from what the file had; None without at least two holes.
 
     The ± is that of a mean (Student 1908).
-
-    Args:
-        allowed: what the files let them grow by already.
     """
-    off = np.array([one.read - one.design for one in readings if one.kind == "hole"])
+    off = np.array([one.read - one.filed for one in readings if one.kind == "hole"])
     if len(off) < 2:
         return None
     half = float(stats.t.ppf(LEVEL, len(off) - 1) * off.std(ddof=1) / np.sqrt(len(off)))
-    return Proposal(allowed - float(off.mean()), half, len(off))
+    return Proposal(-float(off.mean()), half, len(off))
+
+
+def in_words(readings: Sequence[Reading], unit: str) -> dict[str, Any]:
+    """What a page says of readings, in its unit: ``rows`` of texts, a sentence ``told``, and the length that holes
+    should grow by as it is typed, ``wanted``, or ""."""
+    rows = []
+    for one in readings:
+        sizes = [format_length(size, unit=unit) for size in (one.design, one.filed, one.read, one.off)]
+        rows.append([one.name, *sizes[:3], f"+{sizes[3]}" if one.off > 0 else sizes[3]])
+    found = proposal(readings)
+    if found is None:
+        told = "With two round holes or more it would say by how much these should grow in the files."
+        return {"rows": rows, "told": told, "wanted": ""}
+    grow, half = (format_length(size, unit=unit) for size in (found.holes, found.u95))
+    told = f"From {found.count} holes: they come out as designed if the files let them grow by {grow} ± {half} {unit}."
+    return {"rows": rows, "told": told, "wanted": grow.replace("\N{MINUS SIGN}", "-")}

@@ -151,17 +151,14 @@ def _layer(cuts, index, shape, settings):
     for other in {id(one): one for one in _around(cuts, index, settings.skins) if one is not cut}.values():
         covered = covered ^ other
     sparse = inner if covered is shape.inner else covered.area()
-    hanging, bridges = (
-        ([], []) if not index or cuts[index - 1] is cut else _over_nothing(cut, cuts[index - 1], settings)
-    )
+    below = cuts[index - 1] if index else cut
+    hanging, bridges = ((), ()) if below is cut else _over_nothing(cut, below, settings)
     skin = inner - sparse
     fill = (skin + sparse * settings.infill / 100) / settings.nozzle
     chord = math.sqrt(inner) if inner > 0 else 1.0
     seconds = shape.seconds + LAYER_S + fill / settings.speed + fill / chord * settings.speed / ACCELERATION
     height = settings.layer * (index + 0.5)
-    return Layer(
-        height, shape.area, shape.area - inner, skin, sparse, shape.outlines, tuple(hanging), tuple(bridges)
-    ), seconds
+    return Layer(height, shape.area, shape.area - inner, skin, sparse, shape.outlines, hanging, bridges), seconds
 
 
 def _over_nothing(cut, below, settings):

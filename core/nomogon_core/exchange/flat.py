@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from nomogon_core.solid.sheet import BuildSheet
 
 DEFAULT_CHORD_MM, CHORD_RANGE_MM = 0.05, (0.001, 5.0)
+FLAT = ("dxf", "lines", "svg", "sheet")
 FILES = ("step", "stl", "3mf", "glb", "dxf", "lines", "svg", "sheet", "views", "pdf")
 ENDINGS = {"sheet": "-sheet.dxf", "lines": "-lines.dxf", "views": "-views.svg", "view": "-view.svg"}
 

@@ -13,7 +13,7 @@ import numpy as np
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
 from nomogon_core.exchange.dimensioned import laid_out, wanted
-from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, file_name, flat_outlines, write_flat
+from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, FLAT, file_name, flat_outlines, write_flat
 from nomogon_core.exchange.writers import drawing, gltf, solids
 from nomogon_core.exchange.writers.pdf import TitleBlock, drawing_pdf
 from nomogon_core.inspect.making import making_of
@@ -34,7 +34,6 @@ if TYPE_CHECKING:
 LEAST_LOOK, UPRIGHT = 1e-6, planes.PLAN.normal
 PLAIN = making_of({})
 REPORT, NO_TIME = "report.txt", (1980, 1, 1, 0, 0, 0)
-MESHES, FLAT = ("stl", "3mf", "glb"), ("dxf", "lines", "svg", "sheet")
 TRUE = {
     "step": "exact",
     "dxf": "exact outline, 1:1",

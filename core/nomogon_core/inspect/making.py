@@ -135,6 +135,7 @@ FLAT_OF = {
     "front": "the section level with Front",
     "side": "the section level with Side",
 }
+FLAT_AT = Setting("at", "distance", 1.0, least=-5000.0)
 
 
 def cutter_of(data: dict[str, Any]) -> dict[str, float]:
@@ -150,7 +151,7 @@ class Flat:
     """What the flat files show: one of FLAT_OF, and of a section how far its plane is from that one, millimetres."""
 
     of: str = "outline"
-    at: float = 1.0
+    at: float = FLAT_AT.usual
 
 
 @attrs.frozen

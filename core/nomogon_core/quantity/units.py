@@ -104,6 +104,12 @@ def format_length(millimetres: float, *, unit: str = "mm", digits: int | None = 
     return f"{round(value, digits) + 0.0:.{digits}f}".replace("-", "\N{MINUS SIGN}")
 
 
+def format_short(millimetres: float, *, unit: str = "mm") -> str:
+    """A length as a setting is typed: to four decimals, without zeros at its end."""
+    text = format_length(millimetres, unit=unit, digits=4).replace("\N{MINUS SIGN}", "-")
+    return text.rstrip("0").rstrip(".")
+
+
 def format_angle(radians: float, digits: int = 1) -> str:
     return f"{round(math.degrees(radians), digits) + 0.0:.{digits}f}°".replace("-", "\N{MINUS SIGN}")
 

@@ -488,8 +488,8 @@ class Ask:
             return at_once
         solids = []
         for index, loop in enumerate(loops):
-            lean, single = -angle if index else angle, len(stages[index]) == 1
-            solid = self._leaned_loop(loop, low, height, lean, names, roles, up, inner=index > 0, single=single)
+            lean = -angle if index else angle
+            solid = self._leaned_loop(loop, low, height, lean, names, roles, up, stages[index], inner=index > 0)
             if solid is None:
                 return None
             solids.append(solid)
@@ -506,18 +506,19 @@ class Ask:
             names.put(maker.ModifiedShape(face), plain.get(face))
         return maker.Shape()
 
-    def _leaned_loop(self, loop, low, height, angle, names, roles, up, *, inner, single):
-        """The solid inside one loop; of a hole only its sides have names. ``single``: all its pieces stay."""
-        beside, first, last = roles
+    def _leaned_loop(self, loop, low, height, angle, names, roles, up, stages, *, inner):
+        """The solid inside one loop that leans in some stages; of a hole only its sides have names."""
+        (beside, first, last), single = roles, len(stages) == 1
         if single and not kernel.has_corner_of_arcs(loop):
             outward = loop if kernel.runs_around(loop) else [(name, reverse(curve)) for name, curve in reversed(loop)]
             solid = self._leaned([outward], low, height, angle, names, roles, up)
             if solid is not None and kernel.facts_of(solid).valid:
                 return solid
         neutral, far = (low, low + height) if up else (low + height, low)
-        for leaned in (drafting.ruled_loop, kernel.drafted_loop) if single else (drafting.ruled_loop,):
+        # The kernel's own draft knows no pieces that vanish.
+        for leaned, more in ((drafting.ruled_loop, (stages,)), (kernel.drafted_loop, ()))[: 2 if single else 1]:
             try:
-                solid, sides, ends = leaned(loop, neutral, far, angle)
+                solid, sides, ends = leaned(loop, neutral, far, angle, *more)
             except Exception as problem:
                 if not kernel.is_failure(problem):
                     raise

@@ -14,7 +14,7 @@ import attrs
 import numpy as np
 
 from nomogon_core.solid import kernel, meshes, naming
-from nomogon_core.solid.kernel import ShapeMap
+from nomogon_core.solid.kernel import LastShapes
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
@@ -89,18 +89,14 @@ def _of_shape(body, times):
     return _Seen(vertices, triangles, owners, faces, names, lines, smooth, corners)
 
 
-_LINES = ShapeMap()
+_LINES = LastShapes(MOST_LINES)
 
 
 def _line_of(edge, chord):
     """Places along an edge, kept from the last picture that it was in."""
     known = _LINES.get(edge)
     if known is None or known[0] != chord:
-        if len(_LINES.values) > MOST_LINES:
-            _LINES.index.Clear()
-            _LINES.values.clear()
-        known = chord, kernel.edge_points(edge, chord)
-        _LINES.put(edge, known)
+        known = _LINES.keep(edge, (chord, kernel.edge_points(edge, chord)))
     return known[1]
 
 

@@ -21,20 +21,25 @@ from OCP.TopAbs import TopAbs_SHELL
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 from scipy.interpolate import make_interp_spline
 
-from nomogon_core.geometry.fronts import MET_MM, PLACES, stages_of, volume_inside
+from nomogon_core.geometry.fronts import MET_MM, PLACES, Stage, stages_of, volume_inside
 from nomogon_core.solid import kernel
 
 SAME_VOLUME, SEWN_MM = 2e-3, 1e-5
 
 
 def ruled_loop(
-    loop: list[tuple[str, Any]], neutral: float, far: float, angle: float
+    loop: list[tuple[str, Any]], neutral: float, far: float, angle: float, stages: list[Stage] | None = None
 ) -> tuple[TopoDS_Shape | None, list[tuple[TopoDS_Face, str]], list[TopoDS_Face]]:
     """As :func:`nomogon_core.solid.kernel.drafted_loop`: a solid inside a loop whose sides lean inward by an angle,
-    radians, from one height to another; no solid where they fold or cross."""
-    stages, lost = stages_of(loop, abs(far - neutral) * math.tan(angle))
-    if lost is not None:
-        return None, [], []
+    radians, from one height to another; no solid where they fold or cross.
+
+    Args:
+        stages: how they lean, where that is known.
+    """
+    if stages is None:
+        stages, lost = stages_of(loop, abs(far - neutral) * math.tan(angle))
+        if lost is not None:
+            return None, [], []
     sewing, sides, whole = BRepBuilderAPI_Sewing(SEWN_MM), [], stages[-1].far
     for stage in stages:
         low, high = (neutral + (far - neutral) * at / whole for at in (stage.near, stage.far))

@@ -162,6 +162,23 @@ class ShapeMap:
                 self.put(shape, value)
 
 
+class LastShapes(ShapeMap):
+    """Values of the shapes that were worked on last: begun anew when they weigh too much."""
+
+    def __init__(self, most: int) -> None:
+        super().__init__()
+        self.most, self.weight = most, 0
+
+    def keep(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, value: Any, weight: int = 1) -> Any:
+        """The value, kept for a shape; it weighs as much as another of the same shape before it would."""
+        if self.weight + weight > self.most:
+            self.index.Clear()
+            self.values, self.weight = {}, 0
+        self.put(shape, value)
+        self.weight += weight
+        return value
+
+
 def parts_of(shape: TopoDS_Edge | TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
     """Sub-shapes of a kind, each once."""
     found = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
@@ -1004,22 +1021,19 @@ class Measures:
     full."""
 
     def __init__(self, most: int) -> None:
-        self.most, self.kept = most, ShapeMap()
+        self.kept = LastShapes(most)
 
     def of(self, face: TopoDS_Face) -> Measured:
         known = self.kept.get(face)
         if known is not None and known[0] == face.Orientation():
             return known[1]
-        if len(self.kept.values) >= self.most:
-            self.kept = ShapeMap()
         level = flat(face)
         surface = BRepAdaptor_Surface(face)
         rough = level is None and surface.GetType() not in RULED_SURFACES and not _is_rounding(surface)
         sums = level.sums if level else (area_of_face(face), *_share_of(face))
         box = level.box if level else _poles_box(face) if rough else tight_box(face)
         told = Measured(np.array(sums), _as_least(box), rough, bool(BRepCheck_Analyzer(face).IsValid()))
-        self.kept.put(face, (face.Orientation(), told))
-        return told
+        return self.kept.keep(face, (face.Orientation(), told))[1]
 
     def boxes(self, faces: list[TopoDS_Face]) -> np.ndarray:
         """Boxes (n, 6) of faces, low x, y, z and high negated, exact where they make the box of all: a spline face is
@@ -1249,8 +1263,8 @@ def edge_points(edge: TopoDS_Edge, chord: float = 0.05, angle: float = 0.2) -> n
     return np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(index) for index in range(1, points.NbPoints() + 1))])
 
 
-_MESHED = ShapeMap()
-MOST_MESHED = 4000
+MOST_MESHED_BYTES = 32 * 2**20
+_MESHED = LastShapes(MOST_MESHED_BYTES)
 
 
 def triangulate(
@@ -1271,16 +1285,14 @@ def triangulate(
         BRepTools.Clean_s(shape)
         known = [None] * len(faces)
     BRepMesh_IncrementalMesh(shape, chord, False, angle, True)
-    if len(_MESHED.values) > MOST_MESHED:
-        _MESHED.index.Clear()
-        _MESHED.values.clear()
     vertices, triangles, owners, offset = [], [], [], 0
     for number, (face, one) in enumerate(zip(faces, known)):
         there = one or _triangles_of(face, within)
         if there is None:
             continue
-        _MESHED.put(face, there)
         _, points, corners = there
+        if one is None:
+            _MESHED.keep(face, there, points.nbytes + corners.nbytes)
         vertices.append(points)
         triangles.append((corners[:, ::-1] if face.Orientation() == TopAbs_REVERSED else corners) + offset)
         owners.append(np.full(len(corners), number))

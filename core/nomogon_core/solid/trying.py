@@ -73,7 +73,7 @@ def refuse_draft(ask: Ask, areas: list[tuple[list[list[tuple]], float]], draft: 
                 found.append((math.atan2(abs(told[0]), height), told[1], loops, height))
     whole = f"The sides cannot lean {math.degrees(abs(draft)):.4g}°"
     if not found:
-        raise OperationError(f"{whole}: one would cross another. Type a smaller angle, or draft fewer areas at once.")
+        raise OperationError(f"{whole}: they could not be built. Type another angle, or draft fewer areas at once.")
     most, (x, y), loops, height = min(found, key=lambda entry: entry[0])
     sentence = f"{whole}: at ({x:.1f}, {y:.1f}) of the sketch its outline would come apart or vanish before they end."
     for _ in range(TRIES):

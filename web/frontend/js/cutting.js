@@ -1,6 +1,6 @@
 // The sheet of a simulated cutter, and the way of its tool as it goes along.
 
-import { list, size, standIn, time } from "./standins.js";
+import { list, standIn, time } from "./standins.js";
 import { mayChange, unit } from "./talk.js";
 
 const PLAY_MS = 9000;
@@ -70,21 +70,15 @@ export const cutAgain = standIn("cut", {
       ["Cut", `${told.metres.toFixed(2)} m`],
       ["Copies on it", `${told.copies} (room for ${told.most})`],
       ["Sheets", String(told.sheets)],
-      ["Used of it", `${told.used.map(size).join(" × ")} ${unit}`],
+      ["Used of it", `${told.used} ${unit}`],
     ]);
-    const off = told.kerf - told.allowed;
-    wanted = String(told.kerf);
-    allow.hidden = !mayChange || Math.abs(off) < 1e-6;
-    const kerf =
-      Math.abs(off) < 1e-6
-        ? "The files allow for the whole cut: the part comes off with the sizes of the design."
-        : `The files allow for ${size(told.allowed)} of the ${size(told.kerf)} ${unit} that the cut takes: the part comes off ${size(Math.abs(off))} ${unit} too ${off > 0 ? "small, its holes too large" : "large, its holes too small"}.`;
-    const bare = told.bare === 1 ? "one cut begins" : `${told.bare} cuts begin`;
-    return told.bare ? `${kerf} Without room to come out of the waste, ${bare} on the outline itself.` : kerf;
+    wanted = told.wanted;
+    allow.hidden = !wanted || !mayChange;
+    return told.words;
   },
 });
 
-/** @param {(name: string, mm: string) => void} set what sets an allowance */
+/** @param {(name: string, text: string) => void} set what sets an allowance */
 export function startCutter(set) {
   allow.addEventListener("click", () => set("kerf", wanted));
   slider.addEventListener("input", () => {

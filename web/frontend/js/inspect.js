@@ -117,23 +117,33 @@ function clearAsking() {
   for (const one of sheet.querySelectorAll("form.accepting")) one.remove();
 }
 
-/** Ask for the reason why a finding is accepted. @param {HTMLElement} button */
-function askWhy(button) {
+/**
+ * Ask for a few words.
+ * @param {string} words what is asked for
+ * @param {string} button what takes it
+ * @param {(form: HTMLFormElement) => void} place what puts it where it belongs
+ * @param {(text: string) => Promise<any>} take gives something where it was taken
+ */
+function ask(words, button, place, take) {
   clearAsking();
   const form = document.createElement("form");
   form.className = "accepting";
-  form.innerHTML =
-    '<input name="why" placeholder="Why this is accepted" aria-label="Why this is accepted"> <button class="btn small">Accept</button>';
+  form.innerHTML = `<input name="text" placeholder="${words}" aria-label="${words}"> <button class="btn small">${button}</button>`;
   form.addEventListener("submit", async (event) => {
     event.preventDefault();
-    const why = new FormData(form).get("why");
-    if (await command("inspect.accept", { key: button.dataset.accept, number: button.dataset.number, why })) {
-      form.remove();
-      load();
-    }
+    if (!(await take(String(new FormData(form).get("text"))))) return;
+    form.remove();
+    load();
   });
-  button.closest(".finding").append(form);
+  place(form);
   form.querySelector("input").focus();
+}
+
+/** @param {HTMLElement} button */
+function askWhy(button) {
+  const { accept: key, number } = button.dataset;
+  const place = (form) => button.closest(".finding").append(form);
+  ask("Why this is accepted", "Accept", place, (why) => command("inspect.accept", { key, number, why }));
 }
 
 /** Take a machine, keep the numbers as one, or forget one. @param {HTMLSelectElement} field */
@@ -141,7 +151,13 @@ async function takeMachine(field) {
   const { value, dataset } = /** @type {HTMLOptionElement} */ (field.selectedOptions[0]);
   const way = /** @type {HTMLSelectElement} */ (document.querySelector("#made-by [name=way]")).value;
   field.blur();
-  if (value === "+") return askName(field);
+  if (value === "+")
+    return ask(
+      "Name of the machine",
+      "Keep",
+      (form) => field.closest("form").after(form),
+      (title) => kept({ title }),
+    );
   if (value === "-") await kept({ title: dataset.title, forget: true });
   else if (value) await command("inspect.machine", { way, title: value, numbers: JSON.parse(dataset.numbers) });
   load();
@@ -149,22 +165,6 @@ async function takeMachine(field) {
 
 /** @param {object} sent */
 const kept = (sent) => send("inspect/machines", sent).catch((problem) => say(problem.message, true));
-
-/** Ask what the machine is called. @param {HTMLSelectElement} field */
-function askName(field) {
-  clearAsking();
-  const form = document.createElement("form");
-  form.className = "accepting";
-  form.innerHTML =
-    '<input name="title" maxlength="60" placeholder="Name of the machine" aria-label="Name of the machine"> <button class="btn small">Keep</button>';
-  form.addEventListener("submit", async (event) => {
-    event.preventDefault();
-    if (await kept({ title: new FormData(form).get("title") })) form.remove();
-    load();
-  });
-  field.closest("form").after(form);
-  form.querySelector("input").focus();
-}
 
 sheet.addEventListener("click", async (event) => {
   const button = event.target.closest("button");

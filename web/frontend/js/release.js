@@ -60,16 +60,14 @@ function allowedAgain() {
   readAgain();
 }
 
-/** An allowance that a device proposes, in millimetres. @param {string} name @param {string} mm */
-async function setAllowance(name, mm) {
+/** An allowance that a device proposes, in the unit of the page. @param {string} name @param {string} text */
+async function setAllowance(name, text) {
   own = true;
-  const done = await command("release.allow", { name, text: `${mm} mm` });
+  const done = await command("release.allow", { name, text, unit });
   own = false;
   if (!done) return;
   const field = /** @type {HTMLInputElement} */ (document.querySelector(`#allowances [name="${name}"]`));
-  const value = unit === "in" ? (Number(mm) / 25.4).toFixed(4) : mm;
-  field.value = value;
-  field.dataset.was = value;
+  field.value = field.dataset.was = text;
   allowedAgain();
 }
 

@@ -564,7 +564,13 @@ export function createSentence({ host, state, changed, preview, build, dropped }
       return told;
     },
     toggle,
-    /** Begin a new operation, or open one that stands, with a clause added where one is named. @param {string} wanted @param {{ name: string, filled: any } | null} [old] @param {string} [first] @param {string} [added] */
+    /**
+     * Begin a new operation, or open one that stands, with a clause added where one is named.
+     * @param {string} wanted
+     * @param {{ name: string, filled: any } | null} [old]
+     * @param {string} [first]
+     * @param {string} [added]
+     */
     open(wanted, old = null, first, added) {
       kind = wanted;
       declared = state().declared[wanted];

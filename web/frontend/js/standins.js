@@ -1,6 +1,6 @@
 // Simulated devices of Release: asked for again whenever something of theirs has changed.
 
-import { address, isOpen, send, unit } from "./talk.js";
+import { address, isOpen, send } from "./talk.js";
 
 const AGAIN_MS = 150;
 
@@ -10,9 +10,6 @@ export function time(seconds) {
   const minutes = Math.round(seconds / 60);
   return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
 }
-
-/** A number of millimetres in the unit of the page. @param {number} mm */
-export const size = (mm) => (unit === "in" ? (mm / 25.4).toFixed(4) : mm.toFixed(2)).replace("-", "−");
 
 /** Rows of names and values. @param {string} id @param {string[][]} rows */
 export function list(id, rows) {

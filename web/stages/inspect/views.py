@@ -6,18 +6,17 @@ from django.http import JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
-from nomogon_core.errors import InputError
 from nomogon_core.inspect.making import BY_KIND, making_of
 from nomogon_core.inspect.telling import Finding, told
 from nomogon_core.job.sureness import how_sure
 from stages.overviews import view_of
 from stages.requests import sent_by, shown, unit_of
+from store.models import Machine
 from store.working import here_for
 from work import services
 from work.models import Task
 from work.views import as_json
 
-MOST_TITLE, MOST_MACHINES = 60, 50
 MARKS = {"well": "✓", "accepted": "–"}
 
 
@@ -106,14 +105,9 @@ def _machines(user, making):
 def machines(request, job_id):
     """Keep the numbers of the job's way of making as a machine of one's own, or forget one."""
     here, sent = here_for(request, job_id), sent_by(request)
-    title, making = str(sent.get("title") or "").strip(), making_of(here.document["making"])
-    if not title or len(title) > MOST_TITLE:
-        raise InputError(f"Give the machine a name of up to {MOST_TITLE} letters.")
-    own = request.user.machines
+    making, title = making_of(here.document["making"]), str(sent.get("title") or "")
     if sent.get("forget"):
-        own.filter(way=making.way, title=title).delete()
-    elif own.count() >= MOST_MACHINES and not own.filter(way=making.way, title=title).exists():
-        raise InputError(f"You keep {MOST_MACHINES} machines already; forget one first.")
+        request.user.machines.filter(way=making.way, title=title).delete()
     else:
-        own.update_or_create(way=making.way, title=title, defaults={"numbers": making.numbers})
+        Machine.keep(request.user, making.way, title, making.numbers)
     return JsonResponse({"machines": [one["title"] for one in _machines(request.user, making)]})

@@ -13,7 +13,7 @@ from nomogon_core.job.commands.inspect import CALLED, CUT, PRINTED
 from nomogon_core.job.document import built_to
 from nomogon_core.quantity.units import parse_positive_length
 from stages.overviews import view_of
-from stages.requests import sent_by, shown
+from stages.requests import sent_by, shown, unit_of
 from store.access import job_for
 from store.documents import document_of
 from store.models import Release
@@ -36,7 +36,7 @@ MEDIA_TYPES = {
     "view": "image/svg+xml",
     "zip": "application/zip",
 }
-LAID, FLAT = ("stl", "3mf"), ("dxf", "lines", "svg", "sheet")
+LAID = ("stl", "3mf")
 # What each simulated device reads of how the part is made: parts of it, and the ways whose numbers count.
 TRIED = {
     "print": (("up", "allowances"), ("printing", "printer")),
@@ -118,6 +118,8 @@ def tried(request, job_id, device):
     numbers = here.document["making"].get("numbers", {})
     making["numbers"] = {way: numbers[way] for way in ways if way in numbers}
     arguments = services.rebuild_arguments(here.document) | {"making": making}
+    if device != "print":
+        arguments["unit"] = unit_of(request)
     if device == "gauge":
         arguments["part"] = _part(sent_by(request).get("part", 1))
     task = services.wait(services.submit(here.job, device, arguments))
@@ -157,7 +159,7 @@ def _arguments(job, document, sent):
         raise OperationError(f"There is no file format {kind!r} to release.")
     chord = parse_positive_length(str(sent.get("chord") or flat.DEFAULT_CHORD_MM), "The chord tolerance")
     arguments = services.rebuild_arguments(document) | {"file": kind, "title": job.title, "chord": chord}
-    read = ["allowances", *(["up"] if kind in LAID else []), *(["flat"] if kind in FLAT else [])]
+    read = ["allowances", *(["up"] if kind in LAID else []), *(["flat"] if kind in flat.FLAT else [])]
     read += ["numbers"] if kind == "sheet" else []
     making = {part: value for part, value in document["making"].items() if kind == "zip" or part in read}
     if making and kind not in ("view", "views"):

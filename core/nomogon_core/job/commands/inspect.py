@@ -12,13 +12,13 @@ from nomogon_core.inspect.making import (
     ALLOWANCES,
     BY_KIND,
     CUTTER,
+    FLAT_AT,
     FLAT_OF,
     OF_CUTTING,
     OF_PRINTING,
     PRINTER,
     WHOLE,
     WHOLE_CUTS,
-    Setting,
     making_of,
 )
 from nomogon_core.job.commands.registry import command
@@ -57,7 +57,6 @@ CUT = {
     "pierce": "The time to pierce",
     "passes": "The number of passes",
 }
-MOST_AWAY_MM = 5000.0
 
 
 @command("inspect.make", way=WAY)
@@ -147,8 +146,7 @@ def set_flat(document: dict[str, Any], *, of: str, at: str = "", unit: str = "mm
     told = document["making"].setdefault("flat", {})
     told["of"] = of
     if at:
-        setting = Setting("at", "distance", 1.0, least=-MOST_AWAY_MM, most=MOST_AWAY_MM)
-        told["at"] = round(_number(setting, "The distance from the plane", at, unit), 9)
+        told["at"] = round(_number(FLAT_AT, "The distance from the plane", at, unit), 9)
     return f"Flat files show {FLAT_OF[of]}"
 
 
