@@ -251,7 +251,7 @@ class Inspecting(BrowserCase):
             page.get_by_label(label).fill(value)
             page.get_by_label(label).press("Enter")
         expect(page.locator("#cut-taken")).to_contain_text("5 (room for", timeout=60_000)
-        expect(page.locator("#cut-note")).to_contain_text("comes off 2.00 mm too small", timeout=60_000)
+        expect(page.locator("#cut-note")).to_contain_text("comes off 2 mm too small", timeout=60_000)
         moves = page.locator("#sheet path.cut")
         self.assertEqual(moves.count(), 5 * 3)
         slider = page.get_by_label("Time shown")
