@@ -16,6 +16,8 @@ from OCP.TopAbs import TopAbs_EDGE, TopAbs_REVERSED
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 
+from nomogon_core.solid.shapes import LastShapes
+
 LINE, CIRCLE = GeomAbs_CurveType.GeomAbs_Line, GeomAbs_CurveType.GeomAbs_Circle
 
 
@@ -40,8 +42,10 @@ def flat(face: TopoDS_Face) -> Flat | None:
     explorer = TopExp_Explorer(face, TopAbs_EDGE)
     while explorer.More():
         edge = TopoDS.Edge(explorer.Current())
-        told = _of_line_or_arc(edge)
+        told = _EDGES.get(edge)
         if told is None:
+            told = _EDGES.keep(edge, _of_line_or_arc(edge) or ())
+        if not told:
             return None
         area, run, least, most = told
         way = -1.0 if edge.Orientation() == TopAbs_REVERSED else 1.0
@@ -59,6 +63,10 @@ def flat(face: TopoDS_Face) -> Flat | None:
     share = away * area / 3
     moments = (away / 4 * (away * area * n + value) for n, value in zip(normal, across))
     return Flat((area, share, *moments), (tuple(low), tuple(high)))
+
+
+_EDGES = LastShapes(20_000)
+"""What is told of edges: most stay as they are when a face gets one more hole."""
 
 
 def _of_line_or_arc(edge: TopoDS_Edge):

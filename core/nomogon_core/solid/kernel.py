@@ -98,10 +98,9 @@ from nomogon_core.geometry.curves import (
 from nomogon_core.solid.facts import Facts
 from nomogon_core.solid.flats import flat
 from nomogon_core.solid.planes import PLAN, frame_of
+from nomogon_core.solid.shapes import LastShapes, ShapeMap
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
-
     from nomogon_core.solid.planes import Frame
 
 UP = gp_Dir(0, 0, 1)
@@ -135,50 +134,6 @@ def is_failure(problem: Any) -> Any:
     return type(problem).__module__.startswith("OCP.")
 
 
-class ShapeMap:
-    """Shapes to values by identity, as the kernel sees it.
-
-    Attributes:
-        told: what was worked out of the values, by name; it goes when they change.
-    """
-
-    def __init__(self) -> None:
-        self.index = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
-        self.values = {}
-        self.told: dict[str, Any] = {}
-
-    def put(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, value: Any) -> None:
-        self.values[self.index.Add(shape)] = value
-        self.told = {}
-
-    def get(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, default: Any = None) -> Any:
-        return self.values.get(self.index.FindIndex(shape), default)
-
-    def take(self, shapes: Iterable[TopoDS_Shape], other: ShapeMap) -> None:
-        """The values that another map has for some shapes."""
-        for shape in shapes:
-            value = other.get(shape)
-            if value is not None:
-                self.put(shape, value)
-
-
-class LastShapes(ShapeMap):
-    """Values of the shapes that were worked on last: begun anew when they weigh too much."""
-
-    def __init__(self, most: int) -> None:
-        super().__init__()
-        self.most, self.weight = most, 0
-
-    def keep(self, shape: TopoDS_Edge | TopoDS_Face | TopoDS_Shape, value: Any, weight: int = 1) -> Any:
-        """The value, kept for a shape; it weighs as much as another of the same shape before it would."""
-        if self.weight + weight > self.most:
-            self.index.Clear()
-            self.values, self.weight = {}, 0
-        self.put(shape, value)
-        self.weight += weight
-        return value
-
-
 def parts_of(shape: TopoDS_Edge | TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
     """Sub-shapes of a kind, each once."""
     found = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
@@ -203,7 +158,15 @@ def items(chain: List_TopoDS_Shape) -> list[TopoDS_Shape]:
 
 
 def faces_of(shape: TopoDS_Shape) -> list[TopoDS_Face]:
-    return [TopoDS.Face(face) for face in parts_of(shape, TopAbs_FACE)]
+    """Its faces, each once; kept of the shapes asked for last, so never change the list."""
+    known = _FACES.get(shape)
+    if known is not None and known[0] == shape.Orientation():
+        return known[1]
+    faces = [TopoDS.Face(face) for face in parts_of(shape, TopAbs_FACE)]
+    return _FACES.keep(shape, (shape.Orientation(), faces), len(faces))[1]
+
+
+_FACES = LastShapes(20_000)
 
 
 def edges_with_faces(shape: TopoDS_Shape) -> list[tuple[TopoDS_Edge, list]]:
