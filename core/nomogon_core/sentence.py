@@ -169,6 +169,8 @@ class Declaration:
         sentence: words, blanks, :class:`When` and :class:`Clause`, in order.
         build: what carries it out: of an operation a function of an :class:`nomogon_core.solid.asking.Ask`, of an edit
             one of the sketch and the filled blanks.
+        lying: of an edit that puts something in, tells from the same how that lies
+            (:class:`nomogon_core.sketch.lying.Lying`); None of any other.
         example: blanks of the worked line in the documentation.
     """
 
@@ -178,6 +180,7 @@ class Declaration:
     told: str
     sentence: tuple = attrs.field(converter=as_tuple)
     build: Callable[..., Any] = attrs.field(repr=False)
+    lying: Callable[..., Any] | None = attrs.field(default=None, repr=False, kw_only=True)
     example: dict = attrs.field(factory=dict, repr=False)
     _blanks: dict = attrs.field(init=False, repr=False, eq=False)
 

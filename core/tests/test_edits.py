@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from typing import ClassVar
 
 import attrs
 import numpy as np
@@ -408,8 +409,8 @@ class Texts(unittest.TestCase):
     def test_letters_close_areas_and_capitals_have_their_height(self):
         for font in FONTS:
             with self.subTest(font):
-                filled = {"words": "HIB", "font": font, "height": 8.0, "from": "left", "place": (5.0, 3.0)}
-                sketch = done(Sketch(), "text", **filled).sketch
+                filled = {"font": font, "height": 8.0, "from": "left", "place": (5.0, 3.0), "run": "straight"}
+                sketch = done(Sketch(), "text", words="HIB", **filled).sketch
                 self.assertEqual(find_findings(sketch), ())
                 (left, low), (_, high) = bounds([sketch.geometry(name) for name in sketch.curves])
                 self.assertAlmostEqual(left, 5.0, delta=0.01)
@@ -435,11 +436,86 @@ class Texts(unittest.TestCase):
         self.assertAlmostEqual(width("HHH", 0.5) - width("HHH"), 1.0)
 
     def test_what_cannot_be_set_is_said(self):
-        filled = {"font": "stencil", "height": 5.0, "from": "left", "place": (0.0, 0.0)}
+        filled = {"font": "stencil", "height": 5.0, "from": "left", "place": (0.0, 0.0), "run": "straight"}
         with self.assertRaisesRegex(SketchError, "This font has no 蜂"):
             done(Sketch(), "text", words="蜂A", **filled)
         with self.assertRaisesRegex(SketchError, "type at least one letter"):
             done(Sketch(), "text", words="   ", **filled)
+
+
+class TextAlong(unittest.TestCase):
+    """Text that runs along a curve of the sketch."""
+
+    usual: ClassVar = {"words": "HHHHH", "font": "plain", "height": 4.0, "from": "middle", "run": "along"}
+
+    def along(self, sketch, curve, place, side, reads="upright", **more):
+        filled = {**self.usual, "along": curve, "place": place, "side": side, "reads": reads, **more}
+        made = done(sketch, "text", **filled).sketch
+        return np.array([place for name, place in made.points.items() if name not in sketch.points])
+
+    def test_around_a_circle_outside_and_inside(self):
+        """An E has its arms to the right of its stem; so where its points lie nearer tells which way it reads."""
+        sketch, name = edit.add_circle(Sketch(), (3.0, -2.0), 20.0)
+        for side, low, high in (("outside", 20.0, 24.0), ("inside", 16.0, 20.0)):
+            for end in (1, -1):
+                for reads in ("upright", "turned"):
+                    with self.subTest(f"{side} {end} {reads}"):
+                        points = self.along(sketch, name, (3.0, 40.0 * end), side, reads, words="E")
+                        away = np.hypot(*(points - (3.0, -2.0)).T)
+                        # A letter stands on its straight baseline: half its width to its side that is off the circle
+                        # by no more than that squared over twice the radius.
+                        self.assertGreater(away.min(), low - 0.1)
+                        self.assertLess(away.max(), high + 0.15)
+                        self.assertEqual(points[:, 1].mean() > -2.0, end > 0)
+                        middle = (points[:, 0].min() + points[:, 0].max()) / 2
+                        self.assertEqual(np.median(points[:, 0]) > middle, reads == "upright")
+
+    def test_letters_keep_their_distance_along_the_baseline(self):
+        """Five equal letters stand at equal angles: their advance over the radius of their baseline."""
+        sketch, name = edit.add_circle(Sketch(), (0.0, 0.0), 30.0)
+        advance = letter("HH", font="plain", cap_height=4.0).width - letter("H", font="plain", cap_height=4.0).width
+        for side, end, radius in (
+            ("outside", 1, 32.0),
+            ("inside", 1, 24.0),
+            ("outside", -1, 36.0),
+            ("inside", -1, 28.0),
+        ):
+            points = self.along(sketch, name, (0.0, 30.0 * end), side, away=2.0)
+            middles = points.reshape(5, -1, 2).mean(axis=1)
+            angles = np.sort(np.arctan2(middles[:, 1], middles[:, 0]))
+            np.testing.assert_allclose(np.diff(angles), advance / radius, rtol=1e-3)
+
+    def test_along_a_line_above_or_below(self):
+        sketch, name = edit.add_line(Sketch(), (40.0, 30.0), (0.0, 0.0))
+        way = np.array([0.8, 0.6])
+        for side, low, high in (("outside", 1.0, 5.0), ("inside", -5.0, -1.0)):
+            for reads in ("upright", "turned"):
+                points = self.along(sketch, name, (20.0, 15.0), side, reads, away=1.0, words="E")
+                beside, on = points @ [-way[1], way[0]], points @ way
+                np.testing.assert_allclose((beside.min(), beside.max()), (low, high), atol=1e-6)
+                middle = (on.min() + on.max()) / 2
+                self.assertAlmostEqual(middle, 25.0, places=2)
+                self.assertEqual(np.median(on) > middle, reads == "upright")
+
+    def test_what_does_not_fit_is_said(self):
+        sketch, name = edit.add_circle(Sketch(), (0.0, 0.0), 3.0)
+        with self.assertRaisesRegex(SketchError, "do not fit inside"):
+            self.along(sketch, name, (0.0, 3.0), "inside")
+        with self.assertRaisesRegex(SketchError, r"once around is only 18\.85 mm"):
+            self.along(sketch, name, (0.0, 3.0), "outside", words="HHHHHHHH")
+        sketch, name = edit.add_curve(sketch, "spline", [(9.0, 0.0), (12.0, 3.0), (14.0, 3.0), (17.0, 0.0)])
+        with self.assertRaisesRegex(SketchError, "along lines, arcs and circles"):
+            self.along(sketch, name, (0.0, 3.0), "outside")
+
+    def test_the_narrowest_stroke_is_told(self):
+        """An I is a bar: its stroke is as wide as its outline. A stroke grows with the height."""
+        (low, _), (high, _) = bounds(
+            [curve for one in letter("I", font="bold", cap_height=9).outlines for curve in one]
+        )
+        self.assertAlmostEqual(letter("I", font="bold", cap_height=9).stroke, high - low, delta=0.01)
+        self.assertAlmostEqual(
+            letter("HIVE", font="serif", cap_height=8).stroke, 2 * letter("HIVE", font="serif", cap_height=4).stroke
+        )
 
 
 class Mendings(unittest.TestCase):

@@ -10,6 +10,7 @@ import numpy as np
 import resvg_py
 import shapely
 from PIL import Image
+from scipy.spatial import KDTree
 
 from nomogon_core.errors import InputError, PictureError, SketchError
 from nomogon_core.exchange.readers.curves import read_outlines
@@ -24,9 +25,11 @@ from nomogon_core.geometry.curves import (
     outline_points,
 )
 from nomogon_core.job.commands import carry_out
+from nomogon_core.job.commands.edits import how_it_lies
 from nomogon_core.job.document import new_document, sketch_of
 from nomogon_core.job.library import Library
-from nomogon_core.job.outlines import outline_bytes
+from nomogon_core.job.outlines import outline_bytes, outlines_in
+from nomogon_core.sketch.edits.drawing import farthest_across, own_points
 from nomogon_core.sketch.regions import find_regions
 
 PX_A_MM = 40
@@ -230,7 +233,7 @@ class PutIn(unittest.TestCase):
         self.file = self.library.keep(outline_bytes(read_outlines(svg(body), "logo.svg")))
 
     def put(self, group="", **blanks):
-        usual = {"width": "40 mm", "place": [5, 7], "facing": "same"}
+        usual = {"size": "40 mm", "by": "width", "place": [5, 7], "facing": "same"}
         filled = {"drawing": {"file": self.file, "group": group}, **usual, **blanks}
         done = carry_out(new_document(), "sketch.edit", {"kind": "drawing", "blanks": filled}, self.library)
         return sketch_of(done.document)
@@ -251,6 +254,32 @@ class PutIn(unittest.TestCase):
         np.testing.assert_allclose(turned, (5 - 4, 7 + 10), atol=1e-3)
         mirrored = self.circle(self.put(facing="mirrored")).center
         np.testing.assert_allclose(mirrored, (5 - 10, 7 + 4), atol=1e-3)
+
+    def test_by_its_height_and_by_two_of_its_points(self):
+        np.testing.assert_allclose(np.ptp(list(self.put(by="height").points.values()), axis=0), (80, 40), atol=1e-4)
+        points = own_points(outlines_in(self.library, {"file": self.file, "group": ""}))
+        # The slanting side of the triangle, twice as wide as high, is made 50 mm long.
+        first, second = min(points), min(points, key=lambda place: place[1])
+        slanting = self.put(by="points", size="50 mm", first=list(first), second=list(second))
+        np.testing.assert_allclose(
+            np.ptp(list(slanting.points.values()), axis=0), np.array((100, 50)) / 5**0.5, atol=1e-3
+        )
+        with self.assertRaisesRegex(SketchError, "the same point of the drawing"):
+            self.put(by="points", first=[3.0, 3.0], second=[3.0, 3.0])
+
+    def test_how_it_lies_is_where_its_curves_are(self):
+        """The box and the points that handles hold lie where the curves come to lie."""
+        blanks = {"drawing": {"file": self.file, "group": ""}, "size": "40 mm", "by": "points", "place": [5, 7]}
+        left, right = farthest_across(outlines_in(self.library, blanks["drawing"]))
+        blanks |= {"facing": "mirrored", "turn": "30°", "first": list(left), "second": [right[0], left[1]]}
+        sketch = self.put(**{key: value for key, value in blanks.items() if key != "drawing"})
+        lies = how_it_lies(new_document(), self.library, kind="drawing", sketch="s1", blanks=blanks)
+        np.testing.assert_allclose(np.mean(lies.corners, axis=0), (5, 7), atol=1e-9)
+        self.assertAlmostEqual(math.dist(*lies.corners[:2]), 40.0, places=3)
+        self.assertTrue(lies.mirrored)
+        there = KDTree([lies.placing.of(point) for point in lies.points])
+        self.assertLess(there.query(list(sketch.points.values()))[0].max(), 1e-5)
+        self.assertIsNone(how_it_lies(new_document(), self.library, kind="offset", sketch="s1", blanks={}))
 
     def test_one_group_alone_and_what_is_gone(self):
         self.assertEqual([curve.kind for curve in self.put("#c03020").curves.values()], ["circle"])

@@ -67,7 +67,7 @@ class Drawn:
         """The workshop's bee, from a drawing in a file."""
         told = read_outlines(BEE.read_bytes(), BEE.name)
         drawing = {"file": Shelf(self.job).keep(outline_bytes(told), "application/json"), "group": ""}
-        blanks = {"drawing": drawing, "width": width, "place": place, "facing": "same"}
+        blanks = {"drawing": drawing, "size": width, "by": "width", "place": place, "facing": "same"}
         self.do("sketch.edit", kind="drawing", sketch=sketch, blanks=blanks)
 
     def body(self):
@@ -185,19 +185,23 @@ def fair_medal(user):
     """A relief: a rim, a field below it, and lettering between."""
     demo = Drawn(user, "Fair medal", "FLA-034")
     demo.circle(0, 0, 22)
-    demo.circle(0, 0, 19)
-    text = {"words": "BEE 7", "font": "bold", "height": "7 mm", "from": "middle", "place": [0, -3.5]}
+    rim = demo.circle(0, 0, 19)
+    for words, place in (("APIARY FAIR", [0, 19]), ("2026", [0, -19])):
+        text = {"words": words, "font": "bold", "height": "2.8 mm", "from": "middle", "place": place, "run": "along"}
+        text |= {"along": rim, "side": "inside", "reads": "upright", "away": "1.6 mm", "spacing": "0.3 mm"}
+        demo.do("sketch.edit", kind="text", blanks=text)
+    text = {"words": "BEE 7", "font": "bold", "height": "6 mm", "from": "middle", "place": [0, -3], "run": "straight"}
     demo.do("sketch.edit", kind="text", blanks=text)
     drawn = sketch_of(demo.document)
     around = {region.name: region for region in find_regions(drawn)}
-    rim = next(name for name, region in around.items() if region.holes and abs(region.area - math.pi * 123) < 1)
-    field = next(name for name, region in around.items() if len(region.holes) > 1 and name != rim)
+    edge = next(name for name, region in around.items() if region.holes and abs(region.area - math.pi * 123) < 1)
+    field = next(name for name, region in around.items() if len(region.holes) > 1 and name != edge)
     inside = {frozenset(name for name, _ in loop) for loop in around[field].holes}
     letters = [name for name in around if frozenset(name.split()[1:]) in inside]
-    eyes = [name for name in around if name not in (rim, field, *letters)]
+    eyes = [name for name in around if name not in (edge, field, *letters)]
     demo.add(
         "relief",
-        regions={"sketch": "s1", "names": [rim]},
+        regions={"sketch": "s1", "names": [edge]},
         height="3 mm",
         regions_second={"sketch": "s1", "names": [field, *eyes]},
         height_second="1.6 mm",
@@ -295,7 +299,7 @@ def spring_guide(user):
     demo.add("extrude", "Flange", regions=flange, length="4 mm", result="new", body="Guide", **usual)
     guide = demo.add("extrude", "Tube", regions=tube, length="46 mm", result="add", body=demo.body(), **usual)
     number = demo.do("sketch.new", title="Number", plane="front").made
-    text = {"words": "FLA-038", "font": "bold", "height": "7 mm", "from": "middle", "place": [0, 24]}
+    text = {"words": "FLA-038", "font": "bold", "height": "7 mm", "from": "middle", "place": [0, 24], "run": "straight"}
     demo.do("sketch.edit", kind="text", sketch=number, blanks=text)
     demo.add(
         "wrap",

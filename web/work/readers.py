@@ -17,6 +17,7 @@ from nomogon_core.job.files import read_job
 from nomogon_core.job.library import picture_facts
 from nomogon_core.job.outlines import outline_bytes
 from nomogon_core.picture.decode import colours, decode, inspect
+from nomogon_core.sketch.edits.drawing import farthest_across
 from nomogon_core.solid.meshes import packed
 
 MEMORY_FOLDER, ROOM_BYTES = Path("/dev/shm"), 2**30
@@ -38,7 +39,13 @@ def outlines(data, name):
     """The curves of a drawing: the bytes that are kept, and its width, its groups and what was left out."""
     told = read_outlines(data, name)
     groups = [[group, sum(map(len, runs))] for group, runs in told.groups.items()]
-    return outline_bytes(told), {"width_mm": told.size[0], "groups": groups, "left_out": list(told.left_out)}
+    across = farthest_across([run for runs in told.groups.values() for run in runs])
+    return outline_bytes(told), {
+        "width_mm": told.size[0],
+        "groups": groups,
+        "left_out": list(told.left_out),
+        "across": across,
+    }
 
 
 def mesh(data, name):

@@ -7,16 +7,19 @@ from __future__ import annotations
 
 import io
 import math
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import attrs
 import numpy as np
+import shapely
 import uharfbuzz
 from fontTools.ttLib import TTFont
 
-from nomogon_core.geometry.curves import Line, Spline, end_directions
+from nomogon_core.geometry.curves import Line, Spline, end_directions, moved, outline_points
+from nomogon_core.geometry.necks import narrowest
 
 FOLDER = Path(__file__).parent / "fonts"
 # All under the SIL Open Font License; the licences lie beside them.
@@ -28,6 +31,21 @@ FONTS = {
 }
 SMOOTH_RAD = math.radians(2.0)
 MOST_PIECES = 6
+STROKE_SHARE, MOST_STROKE, STROKE_CHORD = 0.05, 0.6, 1e-4
+
+
+@attrs.frozen
+class Letter:
+    """A letter of a line of text.
+
+    Attributes:
+        outlines: each a tuple of consecutive curves around it or a hole in it, millimetres, where they stand.
+        middle: of its width along the baseline; stroke: width of its narrowest stroke, or None for one of points.
+    """
+
+    outlines: tuple = attrs.field(repr=False)
+    middle: float
+    stroke: float | None
 
 
 @attrs.frozen
@@ -35,15 +53,42 @@ class Lettering:
     """A set line of text.
 
     Attributes:
-        outlines: each a tuple of consecutive curves around a letter or a hole in one, in millimetres; the baseline
-            begins at (0, 0).
+        letters: in order; the baseline begins at (0, 0).
         width: of the line, from its first letter's origin to where the next letter would stand.
         missing: letters that the font does not have, which were left out.
     """
 
-    outlines: tuple = attrs.field(repr=False)
+    letters: tuple[Letter, ...] = attrs.field(repr=False)
     width: float
     missing: str = ""
+
+    @property
+    def outlines(self) -> tuple:
+        """The outlines of all letters."""
+        return tuple(outline for one in self.letters for outline in one.outlines)
+
+    @property
+    def stroke(self) -> float | None:
+        """Width of the narrowest stroke, millimetres, or None where there is none."""
+        return min((one.stroke for one in self.letters if one.stroke is not None), default=None)
+
+    def along(self, stop: Callable[[float], tuple[tuple[float, float], float]]) -> list[tuple]:
+        """The outlines with each letter turned as a whole to where the middle of its width lies along a path.
+
+        Args:
+            stop: of a distance along the baseline, gives the place there and the direction, radians.
+        """
+        found = []
+        for one in self.letters:
+            place, angle = stop(one.middle)
+            cos, sin = math.cos(angle), math.sin(angle)
+
+            def there(point, place=place, middle=one.middle, cos=cos, sin=sin):
+                x, y = point[0] - middle, point[1]
+                return place[0] + cos * x - sin * y, place[1] + sin * x + cos * y
+
+            found += [tuple(moved(curve, there) for curve in outline) for outline in one.outlines]
+        return found
 
 
 @lru_cache(maxsize=len(FONTS))
@@ -68,15 +113,41 @@ def letter(text: str, *, font: str, cap_height: float, spacing: float = 0.0) -> 
     buffer.add_str(text)
     buffer.guess_segment_properties()
     uharfbuzz.shape(face, buffer, {"kern": True, "liga": spacing == 0.0})
-    outlines, missing, at = [], "", np.zeros(2)
+    letters, missing, at = [], "", np.zeros(2)
     for info, place in zip(buffer.glyph_infos or (), buffer.glyph_positions or ()):
         if info.codepoint == 0:
             missing += text[info.cluster]
             continue
         origin = at + scale * np.array([place.x_offset, place.y_offset])
-        outlines += [_as_curves(contour, origin, scale) for contour in _contours(face, info.codepoint)]
+        outlines = tuple(_as_curves(contour, origin, scale) for contour in _contours(face, info.codepoint))
+        middle, stroke = float(at[0]) + scale * place.x_advance / 2, _stroke(font, info.codepoint)
+        if outlines:
+            letters.append(Letter(outlines, middle, stroke and stroke * cap_height))
         at = at + scale * np.array([place.x_advance, place.y_advance]) + [spacing, 0.0]
-    return Lettering(tuple(outlines), float(at[0]) - spacing if text else 0.0, missing)
+    return Lettering(tuple(letters), float(at[0]) - spacing if text else 0.0, missing)
+
+
+@lru_cache(maxsize=2000)
+def _stroke(font, glyph):
+    """Width of the narrowest stroke of a glyph as a share of the height of capitals, or None."""
+    face, capitals = _face(font)
+    outlines = [_as_curves(contour, np.zeros(2), 1 / capitals) for contour in _contours(face, glyph)]
+    areas = _areas([outline_points(outline, STROKE_CHORD) for outline in outlines])
+    strokes = [narrowest([area], STROKE_SHARE, MOST_STROKE)[0] for area in areas]
+    return min((one.width for one in strokes if one), default=None)
+
+
+def _areas(loops):
+    """Loops of a glyph, each outline with its holes: these run the other way than the largest."""
+    around = [shapely.Polygon(loop) for loop in loops]
+    ways = [one.exterior.is_ccw for one in around]
+    outer = max(zip(around, ways), key=lambda entry: entry[0].area, default=(None, True))[1]
+    areas = {at: [loop] for at, (loop, way) in enumerate(zip(loops, ways)) if way == outer}
+    for loop, way in zip(loops, ways):
+        owner = next((at for at in areas if way != outer and around[at].contains(shapely.Point(loop[0]))), None)
+        if owner is not None:
+            areas[owner].append(loop)
+    return list(areas.values())
 
 
 def _contours(face, glyph):

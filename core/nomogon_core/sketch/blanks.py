@@ -2,6 +2,7 @@
 
 * curves: ``[ids]`` of curves; a line: its id; a corner: the id of the point where two curves meet;
 * a place: the id of a point, or ``[x, y]`` in millimetres;
+* a place of a drawing of its own: ``[x, y]`` in the drawing's millimetres;
 * a drawing: ``{"file": digest of its outlines, "group": one of its groups, or "" for all}``.
 """
 
@@ -11,7 +12,7 @@ from typing import Any
 
 import attrs
 
-from nomogon_core.arguments import ID, SPOT, TEXT, Record, Rows
+from nomogon_core.arguments import ID, PLACE, SPOT, TEXT, Record, Rows
 from nomogon_core.sentence import Blank
 
 MOST_CHOSEN = 2000
@@ -58,6 +59,16 @@ class Spot(Blank):
 
     def check(self, value: Any) -> None:
         SPOT.check(value)
+
+
+@attrs.frozen
+class OwnSpot(Blank):
+    """A place of the drawing that is put in, in its own coordinates."""
+
+    kind = "own spot"
+
+    def check(self, value: Any) -> None:
+        PLACE.check(value)
 
 
 @attrs.frozen

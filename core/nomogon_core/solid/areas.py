@@ -26,17 +26,13 @@ def together(areas: list[Loops]) -> list[Loops]:
 
 
 def _chained(loose):
-    """Curves one after another, in closed loops."""
-    loops, left = [], list(loose)
+    """Curves one after another, in closed loops; a circle or an ellipse is one by itself."""
+    loops, left = [[one] for one in loose if ends(one[1]) is None], [one for one in loose if ends(one[1])]
     while left:
         loop = [left.pop()]
         while True:
-            tip = ends(loop[-1][1])
-            following = (
-                None
-                if tip is None
-                else next((one for one in left if math.dist(ends(one[1])[0], tip[1]) < MEETS_MM), None)
-            )
+            tip = ends(loop[-1][1])[1]
+            following = next((one for one in left if math.dist(ends(one[1])[0], tip) < MEETS_MM), None)
             if following is None:
                 break
             left.remove(following)

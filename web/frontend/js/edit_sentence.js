@@ -1,11 +1,13 @@
 // An edit of the sketch being written in the Prompt: its words, its blanks, and what it would do, shown on the Board.
 
 import { chainOf } from "./chain.js";
+import { createHandles } from "./handles.js";
 import { clauses, standing } from "./words.js";
 
 const PREVIEW_MS = 140;
 const NUMBERS = new Set(["length", "angle", "count", "factor"]);
-const PICKED = new Set(["curves", "line", "corner", "spot", "drawing"]);
+const PICKED = new Set(["curves", "line", "corner", "spot", "own spot", "drawing"]);
+const UNMARKED = new Set(["spot", "own spot", "drawing"]);
 
 /** Whether nothing stands in a blank yet. @param {any} value */
 const isOpen = (value) => value === undefined || value === null || value === "" || value?.length === 0;
@@ -34,6 +36,7 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
   let opening = 0;
   /** What was done since a sentence was asked for that is not there yet, or null. @type {(() => void)[] | null} */
   let early = null;
+  let looking = false;
   const files = new Map();
   const typed = new Set();
 
@@ -51,7 +54,7 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
 
   function show() {
     const marked = every(declared.parts).flatMap((part) =>
-      ["spot", "drawing"].includes(part.kind) ? [] : PICKED.has(part.kind) ? (filled[part.blank] ?? []) : [],
+      UNMARKED.has(part.kind) ? [] : PICKED.has(part.kind) ? (filled[part.blank] ?? []) : [],
     );
     choose(marked);
   }
@@ -67,35 +70,50 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
   function fill(name, value) {
     filled = { ...filled, [name]: value };
     for (const part of blanks())
-      if (filled[part.blank] === undefined) filled[part.blank] = part.usual ?? part.options?.[0][0];
+      if (filled[part.blank] === undefined) filled[part.blank] = part.usual ?? part.options?.[0][0] ?? outermost(part);
     show();
     later();
   }
 
+  /** Of the points that a drawing is measured between, until others are picked: those farthest apart across it. */
+  const outermost = (part) =>
+    part.kind === "own spot" ? files.get(filled.drawing?.file)?.across[part.blank === "first" ? 0 : 1] : undefined;
+
   function later() {
     clearTimeout(timer);
     const mine = ++turn;
-    if (firstOpen()) return drawing.wouldBe(null);
-    timer = window.setTimeout(async () => {
-      try {
-        const found = await send("sketch/preview", { kind, blanks: sent() });
-        if (mine !== turn || !declared) return;
-        drawing.wouldBe(found);
-        ink(`${blank(active)?.asks ?? ""} Enter does it.`);
-      } catch (problem) {
-        if (mine !== turn || !declared) return;
-        drawing.wouldBe(null);
-        ink(problem.message, true);
-      }
-    }, PREVIEW_MS);
+    if (firstOpen()) return wouldBe(null);
+    if (!looking) timer = window.setTimeout(() => look(mine), PREVIEW_MS);
+  }
+
+  function wouldBe(found) {
+    drawing.wouldBe(found);
+    handles.show(found?.lying ?? null);
+  }
+
+  /** Show what it would do; what was changed meanwhile is looked at next. @param {number} mine */
+  async function look(mine) {
+    looking = true;
+    try {
+      const found = await send("sketch/preview", { kind, blanks: sent() });
+      if (mine !== turn || !declared) return;
+      wouldBe(found);
+      ink(`${blank(active)?.asks ?? ""} Enter does it.`);
+    } catch (problem) {
+      if (mine !== turn || !declared) return;
+      wouldBe(null);
+      ink(problem.message, true);
+    } finally {
+      looking = false;
+      if (mine !== turn && declared && !firstOpen()) look(turn);
+    }
   }
 
   function wordsOf(part) {
     const value = filled[part.blank];
     if (isOpen(value)) return part.empty;
     if (part.kind === "curves") return value.length === 1 ? "1 curve" : `${value.length} curves`;
-    if (part.kind === "spot" && Array.isArray(value))
-      return value.map((one) => (one * board.ruler.scale).toFixed(2)).join(", ");
+    if (Array.isArray(value)) return value.map((one) => (one * board.ruler.scale).toFixed(2)).join(", ");
     const curve = drawing.curve(value);
     return curve ? `${curve.kind} ${curve.id.slice(1)}` : `point ${String(value).slice(1)}`;
   }
@@ -107,6 +125,10 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
       select.addEventListener("change", () => {
         fill(part.blank, select.value);
         draw(part.blank);
+        // What this choice asks for is what the next click fills, while the keyboard stays here.
+        const after = blanks().slice(blanks().findIndex((one) => one.blank === part.blank) + 1);
+        const open = after.find((one) => isOpen(filled[one.blank])) ?? firstOpen();
+        if (open) activate(open.blank);
       });
       return select;
     }
@@ -175,7 +197,7 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
       const found = await upload("sketch/drawing", body);
       if (!declared) return;
       files.set(found.file, found);
-      if (!typed.has("width")) filled.width = found.width;
+      if (!typed.has("size")) [filled.size, filled.by] = [found.width, "width"];
       fill(part.blank, { file: found.file, group: "" });
       if (found.left_out.length) say(`Left out of ${found.name}, since it is no curve: ${found.left_out.join(", ")}.`);
       next();
@@ -224,11 +246,19 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
   }
 
   function pick(event, id) {
+    const wanted = blanks().find((one) => PICKED.has(one.kind) && isOpen(filled[one.blank]));
+    if (wanted && !PICKED.has(blank(active).kind)) activate(wanted.blank);
     const part = blank(active);
     const place = board.at(event);
     if (part.kind === "spot") {
       const point = caught(place, event.altKey);
       fill(active, point ? point.id : place);
+      return next();
+    }
+    if (part.kind === "own spot") {
+      const own = handles.own(place);
+      if (!own) return say("Click one of the small rings: the points of the drawing itself.", true);
+      fill(active, own);
       return next();
     }
     if (part.kind === "corner") {
@@ -276,6 +306,20 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
     if (await command("sketch.edit", { kind, blanks: sent(), unit })) release();
   });
 
+  const handles = createHandles({
+    board,
+    caught,
+    unit,
+    value: (name) => filled[name],
+    write(name, value) {
+      typed.add(name);
+      fill(name, value);
+      draw();
+    },
+    done: () => draw(),
+  });
+  drawing.above(handles.group);
+
   /** Do something with the sentence, once it is there. @param {() => void} act */
   const soon = (act) => (early ? void early.push(act) : act());
 
@@ -320,9 +364,9 @@ export function createEdits({ board, drawing, caught, ask, send, upload, command
       declared = null;
       form.hidden = true;
       prompt.hidden = false;
-      drawing.wouldBe(null);
+      wouldBe(null);
     },
-    click: (event, id) => soon(() => pick(event, id)),
+    click: (event, id) => void (handles.letGo() || soon(() => pick(event, id))),
     /** The whole chain of a curve that was clicked twice. @param {string} id */
     chain(id) {
       const curve = drawing.curve(id) ?? drawing.data.shapes.curves.find((one) => one.points.includes(id));

@@ -23,6 +23,7 @@ export function createDrawing(board) {
   let behind = [];
   let picking = false;
   let instead = null;
+  const above = [];
   const [drawn, pointed] = [shape("g", { class: "out" }), shape("g", { class: "out" })];
 
   const selected = (id) => (chosen.has(id) ? " sel" : "");
@@ -258,7 +259,7 @@ export function createDrawing(board) {
     drawFindings(parts);
     drawBeyond(parts);
     drawWords(parts);
-    board.screen.replaceChildren(...parts, pointed);
+    board.screen.replaceChildren(...parts, pointed, ...above);
     drawOut();
   }
 
@@ -332,6 +333,11 @@ export function createDrawing(board) {
     wouldBe(found) {
       instead = found;
       drawWorld();
+    },
+    /** Something that is drawn on top by itself. @param {SVGElement} group */
+    above(group) {
+      above.push(group);
+      drawScreen();
     },
     /** Teeth and worst places of the departure from the picture's edge, or null for none. @param {any} found */
     comb(found) {

@@ -5,6 +5,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from nomogon_core.errors import InputError
 from nomogon_core.job.commands import carry_out
+from nomogon_core.job.commands.edits import how_it_lies
 from nomogon_core.job.document import sketch_of
 from nomogon_core.job.meant import meant_by
 from nomogon_core.job.tracing import departures, teeth
@@ -73,7 +74,22 @@ def preview(request, job_id):
     }
     outcome = carry_out(here.document, "sketch.edit", arguments, Shelf(here.job))
     before, after = (sketch_of(document, here.sketch_id) for document in (here.document, outcome.document))
-    return JsonResponse(changed_paths(before, after) | {"told": outcome.told, "note": outcome.note})
+    lies = how_it_lies(here.document, Shelf(here.job), **arguments)
+    told = {"told": outcome.told, "note": outcome.note, "lying": lies and _lying(lies)}
+    return JsonResponse(changed_paths(before, after) | told)
+
+
+def _lying(lies):
+    """How something lies, for the handles on the Board; points of its own by themselves and where they are."""
+    return {
+        "about": lies.about,
+        "corners": lies.corners,
+        "turn": lies.turn,
+        "mirrored": lies.mirrored,
+        "blanks": lies.blanks,
+        "size": lies.size,
+        "points": [[own, lies.placing.of(own)] for own in lies.points],
+    }
 
 
 @require_POST

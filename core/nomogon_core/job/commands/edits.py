@@ -26,6 +26,7 @@ from nomogon_core.sketch.dimensions import NAMES, refreshed
 from nomogon_core.sketch.edits import edit_called
 from nomogon_core.sketch.edits.corner import ways_at
 from nomogon_core.sketch.figure import mirror_axis
+from nomogon_core.sketch.lying import Lying
 from nomogon_core.sketch.mirroring import ties_of_halves
 from nomogon_core.sketch.model import CONSTRAINTS, DIMENSIONS, Constraint
 from nomogon_core.sketch.proposals import conditioned, traced_curves
@@ -42,8 +43,43 @@ def carry_out_edit(
     document: dict[str, Any], library: Any, *, kind: str, blanks: dict[str, Any], sketch: str = "", unit: str = "mm"
 ) -> tuple[str, str]:
     """An edit of the sketch that is said as a sentence: its kind, and what fills its blanks."""
-    declared, sketch = edit_called(kind), sketch_id(document, sketch)
-    drawing, known = sketch_of(document, sketch), declared.blanks()
+    sketch = sketch_id(document, sketch)
+    drawing = sketch_of(document, sketch)
+    declared, kept, plain, notes = _filled(document, library, drawing, kind, blanks, unit, sketch)
+    edited = declared.build(drawing, plain)
+    solution = solve(edited.sketch)
+    if not solution.solved:
+        raise SketchError(
+            f"{declared.title} cannot be done with the constraints that the sketch has; delete one that is in its way."
+        )
+    store_sketch(document, sketch, solution.sketch)
+    if edited.apart:
+        put_apart(document, library, sketch, edited.apart, kept)
+        notes.append(f"{edited.apart.title} is a sketch of its own now.")
+    if edited.lost:
+        notes.append(f"Gone with it: {', '.join(edited.lost)}.")
+    return edited.told, " ".join(filter(None, notes))
+
+
+def how_it_lies(
+    document: dict[str, Any], library: Any, *, kind: str, blanks: dict[str, Any], sketch: str, unit: str = "mm"
+) -> Lying | None:
+    """How what an edit that is being written would put in lies; None for an edit that puts in nothing of its own.
+
+    Raises:
+        InputError: a blank is empty or filled with something else.
+    """
+    if edit_called(kind).lying is None:
+        return None
+    drawing = sketch_of(document, sketch)
+    declared, _, plain, _ = _filled(document, library, drawing, kind, blanks, unit, sketch)
+    return declared.lying(drawing, plain)
+
+
+def _filled(document, library, drawing, kind, blanks, unit, sketch):
+    """(declaration, fillings as they are kept, as plain numbers and places, notes) of an edit."""
+    declared = edit_called(kind)
+    known = declared.blanks()
     filled = {
         name: _number(document, known[name], value, unit, sketch)
         if name in known and isinstance(known[name], NUMBERS) and isinstance(value, str)
@@ -65,19 +101,7 @@ def carry_out_edit(
         notes.append(note)
     if kind == "drawing":
         plain["drawing"] = outlines_in(library, kept["drawing"])
-    edited = declared.build(drawing, plain)
-    solution = solve(edited.sketch)
-    if not solution.solved:
-        raise SketchError(
-            f"{declared.title} cannot be done with the constraints that the sketch has; delete one that is in its way."
-        )
-    store_sketch(document, sketch, solution.sketch)
-    if edited.apart:
-        put_apart(document, library, sketch, edited.apart, kept)
-        notes.append(f"{edited.apart.title} is a sketch of its own now.")
-    if edited.lost:
-        notes.append(f"Gone with it: {', '.join(edited.lost)}.")
-    return edited.told, " ".join(filter(None, notes))
+    return declared, kept, plain, notes
 
 
 def _radius_in_picture(document, library, drawing, corner):
