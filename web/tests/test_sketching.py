@@ -1,18 +1,23 @@
 """The Sketch stage driven as a practitioner does: edits as sentences, conflicts kept and settled, what was meant."""
 
 import math
+import re
 
 import numpy as np
 from playwright.sync_api import expect
 
 from benchmarks.proposals import traced, true_sketch
 from examples.parts import hole, rounded_polygon
+from nomogon_core.geometry.curves import Line, length
 from nomogon_core.job.document import keep_sketch, new_document, sketch_of
 from nomogon_core.sketch.regions import find_regions
 from store import making
-from store.actions import perform
+from store.actions import document_at, perform
 from store.documents import document_of, keep_document
 from web.tests.browser import Board, BrowserCase
+
+TRIANGLE = """<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="10mm" viewBox="0 0 20 10">
+<path d="M0 0H20V10Z"/><circle cx="15" cy="3.5" r="1.5"/></svg>"""
 
 
 class Sketching(BrowserCase):
@@ -165,9 +170,9 @@ class Sketching(BrowserCase):
         choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
         expect(page.locator("#said")).to_contain_text("Left out of bee.svg, since it is no curve: 1 text.")
         # The triangle is 20 of 30 parts of an inch wide, which is offered with all its digits.
-        expect(page.locator("#sentence input[data-blank=width]")).to_have_value("16.9333333 mm")
-        page.locator("#sentence input[data-blank=width]").fill("40 mm")
-        page.get_by_label("Click where its middle lies.").click()
+        expect(page.locator("#sentence input[data-blank=size]")).to_have_value("16.9333333 mm")
+        page.locator("#sentence input[data-blank=size]").fill("40 mm")
+        page.get_by_label("Click where its middle lies").click()
         board.click((10, 5))
         expect(page.locator(".would-be")).to_have_count(4)
         page.get_by_label("Which of its groups come in.").select_option("#c03020")
@@ -179,7 +184,7 @@ class Sketching(BrowserCase):
         page.get_by_role("button", name="Drawing").click()
         choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
         page.get_by_label("Type how wide it is.").fill("40 mm")
-        page.get_by_label("Click where its middle lies.").click()
+        page.get_by_label("Click where its middle lies").click()
         board.click((10, 5))
         expect(page.locator("#sentence .asks")).to_contain_text("Enter does it")
         page.keyboard.press("Enter")
@@ -312,3 +317,87 @@ class Sketching(BrowserCase):
         page.keyboard.press("Escape")
         expect(page.locator("#sentence")).to_be_hidden()
         self.version(page, 5)
+
+    def test_a_drawing_is_held_by_its_handles(self):
+        job = self.job(("sketch.rectangle", {"first": [0, 0], "second": [60, 40]}))
+        self.drive(self.holding, job)
+        job.refresh_from_db()
+        self.assertEqual(len(self.sketch(job).curves), 4)
+        sketch = sketch_of(document_at(job, 2))
+        mark = [sketch.geometry(name) for name in list(sketch.curves)[4:]]
+        lines = sorted(length(curve) for curve in mark if isinstance(curve, Line))
+        np.testing.assert_allclose(lines, np.array((1, 2, 5**0.5)) * 45 / 5**0.5, rtol=1e-6)
+
+    def holding(self, page, job):
+        board = self.open(page, job)
+        sentence, asks = page.locator("#sentence"), page.locator("#sentence .asks")
+        page.get_by_role("button", name="Drawing").click()
+        sentence.locator("input[type=file]").set_input_files(
+            {"name": "mark.svg", "mimeType": "image/svg+xml", "buffer": TRIANGLE.encode()}
+        )
+        expect(sentence.get_by_label("Type how large it is.")).to_have_value("20 mm")
+        board.click((30, 20), (3, 3))
+        expect(page.locator(".handles [data-handle=size]")).to_have_count(1)
+        self.pull(page, "move", (25, 14))
+        self.pull(page, "size", (41, 22))  # twice as far from its middle: the corner lies at half of 20 by 10
+        expect(sentence.get_by_label("Type how large it is.")).to_have_value(re.compile(r"^3\d(\.\d)? mm$"))
+        expect(asks).to_contain_text("Enter does it")
+        self.pull(page, "turn", (25, 40))
+        expect(sentence.get_by_label("Type by how much it is turned.")).to_have_value("90°")
+        expect(asks).to_contain_text("Enter does it")
+        page.locator(".handles [data-handle=flip]").click()
+        expect(sentence.get_by_label("Which way it faces.")).to_have_value("mirrored")
+        # The slanting side, picked by its ends on the drawing itself, is made 45 mm long.
+        sentence.get_by_label("What is so large.").select_option("points")
+        expect(page.locator(".own-point")).to_have_count(4)
+        for label, own in (("to measure from", 0), ("to measure to", 2)):
+            sentence.get_by_label(label).click()
+            self.refuse_a_miss(page, board)
+            box = page.locator(".own-point").nth(own).bounding_box()
+            page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        sentence.get_by_label("Type how large it is.").fill("45 mm")
+        expect(asks).to_contain_text("Enter does it")
+        sentence.get_by_label("Type how large it is.").press("Enter")
+        self.version(page, 2)
+        page.get_by_role("button", name="Undo").click()
+        self.version(page, 3)
+
+    def pull(self, page, which, to):
+        """Drag a handle to a place of the Board."""
+        box = page.locator(f".handles [data-handle={which}]").bounding_box()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(*Board(page).pixel(to), steps=5)
+        page.mouse.up()
+
+    def refuse_a_miss(self, page, board):
+        board.click((58, 38))
+        expect(page.locator("#said")).to_contain_text("small rings")
+
+    def test_text_runs_around_a_circle(self):
+        job = self.job(("sketch.circle", {"center": [0, 0], "rim": [20, 0]}))
+        self.drive(self.around, job)
+        sketch = self.sketch(job)
+        places = np.array([point for name, point in sketch.points.items() if math.hypot(*point) > 1])
+        away = np.hypot(*places.T)
+        self.assertGreater(away.min(), 15.5)
+        self.assertLess(away.max(), 20.5)
+        self.assertGreater(places[:, 1].min(), 0)
+
+    def around(self, page, job):
+        board = self.open(page, job)
+        page.get_by_role("tab", name="Shape").click()
+        page.get_by_role("button", name="Text").click()
+        sentence = page.locator("#sentence")
+        sentence.get_by_label("Type the text.").fill("HIVE 7")
+        sentence.get_by_label("Type how high").fill("4 mm")
+        sentence.get_by_label("How the text lies").select_option("middle")
+        board.click((1, 24))
+        sentence.get_by_label("How it runs.").select_option("along")
+        expect(sentence.locator(".asks")).to_contain_text("Click the line, arc or circle")
+        board.click((-20, 0))
+        sentence.get_by_label("On which side of it.").select_option("inside")
+        expect(sentence.locator(".asks")).to_contain_text("Enter does it")
+        expect(page.locator(".handles [data-handle]")).to_have_count(1)
+        sentence.get_by_label("Type how high").press("Enter")
+        self.version(page, 2)

@@ -132,6 +132,7 @@ export function createHandles({ board, caught, unit, value, write, done }) {
 
   followDrag(board.svg, {
     begin(event) {
+      used = false;
       const which = event.button === 0 && lies && event.target.dataset?.handle;
       if (!which) return null;
       const from = board.at(event);
