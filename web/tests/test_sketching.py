@@ -183,7 +183,7 @@ class Sketching(BrowserCase):
         expect(page.locator("#sentence")).to_be_hidden()
         page.get_by_role("button", name="Drawing").click()
         choose.set_input_files({"name": "bee.svg", "mimeType": "image/svg+xml", "buffer": (head + logo).encode()})
-        page.get_by_label("Type how wide it is.").fill("40 mm")
+        page.get_by_label("Type how large it is.").fill("40 mm")
         page.get_by_label("Click where its middle lies").click()
         board.click((10, 5))
         expect(page.locator("#sentence .asks")).to_contain_text("Enter does it")
