@@ -125,6 +125,28 @@ class Lying(unittest.TestCase):
         self.assertAlmostEqual(hangs.steepest, degrees, places=6)
         self.assertEqual(lying(leaning, (0, 1, 0), degrees + 1.0).hanging, 0.0)
 
+    @given(st.floats(2, 18), st.floats(0.1, 3.0))
+    @settings(max_examples=12, deadline=None)
+    def test_what_is_held_at_both_ends_is_a_bridge_where_it_is_short(self, gap, turn):
+        """A gate: its beam hangs between two legs, and is a bridge up to ten millimetres, however it is turned."""
+        cos, sin = math.cos(turn), math.sin(turn)
+        outline = [(0, 0), (5, 0), (5, 8), (5 + gap, 8), (5 + gap, 0), (10 + gap, 0), (10 + gap, 12), (0, 12)]
+        gate = Meshed(plate(polygon(*((cos * x - sin * y, sin * x + cos * y) for x, y in outline)), height=30.0))
+        told = lying(gate, (-sin, cos, 0), 45.0)
+        spans = gap <= 10.0
+        self.assertAlmostEqual(told.bridged, 30 * gap if spans else 0.0, places=4)
+        self.assertAlmostEqual(told.hanging, 0.0 if spans else 30 * gap, places=4)
+        self.assertAlmostEqual(told.span, gap if spans else 0.0, delta=0.01)
+
+    def test_the_crown_of_a_level_hole_is_one_too(self):
+        """What is steeper than 45° in a level hole is √½ of its diameter wide."""
+        for diameter, spans in ((6.0, True), (13.0, True), (16.0, False)):
+            block = Meshed(plate(polygon((0, 0), (40, 0), (40, 40), (0, 40)), hole(20, 20, diameter), height=20.0))
+            told = lying(block, (0, 1, 0), 45.0)
+            crown = 20 * diameter * math.pi / 4
+            self.assertAlmostEqual(told.bridged if spans else told.hanging, crown, delta=0.06 * crown)
+            self.assertEqual((told.hanging if spans else told.bridged), 0.0)
+
     def test_a_rod_fits_a_bed_across_its_corners(self):
         """A rod of 250 x 10 fits 200 x 200 at 45°: it takes (250 + 10) / sqrt(2) there."""
         rod = Meshed(plate(polygon((0, 0), (250, 0), (250, 10), (0, 10))))

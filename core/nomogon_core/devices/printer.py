@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 import attrs
 import numpy as np
-import shapely
 
 from nomogon_core.devices.motion import seconds_along
 from nomogon_core.errors import OperationError
+from nomogon_core.inspect.bridging import BRIDGE_MM, polygon_of, span_of
 from nomogon_core.solid.bodies import as_mesh
 from nomogon_core.solid.meshes import as_manifold
 
@@ -23,8 +23,6 @@ if TYPE_CHECKING:
 
 CHORD_MM, MOST_LAYERS, SAME_AREA = 0.02, 3000, 1e-9
 LEAST_HANG_MM2, SHOWN_MM, STEEPEST = 0.5, 0.02, 89.0
-# Common practice: small machines span 10 mm between two ends without support.
-BRIDGE_MM, ACROSS, WAYS = 10.0, 15, 16
 # Common practice of small machines: mm/s, mm/s², mm/s at a right corner, seconds a layer.
 TRAVEL, ACCELERATION, JERK, LAYER_S = 120.0, 1000.0, 8.0, 0.6
 FILAMENT_MM2 = math.pi * (1.75 / 2) ** 2
@@ -96,11 +94,11 @@ def printed(bodies: Sequence[Body], settings: Settings, density: float) -> Print
     if count > MOST_LAYERS:
         raise OperationError(f"That would be {count:,} layers; type thicker ones.")
     cuts = _cuts(solid, low + settings.layer * (np.arange(count) + 0.5))
-    layers, seconds, filled, drawn = [], 0.0, 0.0, {}
+    layers, seconds, filled, drawn, common = [], 0.0, 0.0, {}, _common(cuts, settings.skins)
     for index, cut in enumerate(cuts):
         if id(cut) not in drawn:
             drawn[id(cut)] = _shape(cut, settings)
-        one, took = _layer(cuts, index, drawn[id(cut)], settings)
+        one, took = _layer(cuts, index, drawn[id(cut)], common[index], settings)
         layers.append(one)
         seconds += took
         filled += one.walls + one.skin + one.sparse * settings.infill / 100
@@ -145,12 +143,10 @@ def _shape(cut, settings):
     return _Shape(cut, inner, area, seconds, tuple(cut.simplify(SHOWN_MM).to_polygons()))
 
 
-def _layer(cuts, index, shape, settings):
+def _layer(cuts, index, shape, common, settings):
     """A layer, and the seconds that it takes."""
-    cut, covered, inner = shape.cut, shape.inner, shape.inner.area()
-    for other in {id(one): one for one in _around(cuts, index, settings.skins) if one is not cut}.values():
-        covered = covered ^ other
-    sparse = inner if covered is shape.inner else covered.area()
+    cut, inner = shape.cut, shape.inner.area()
+    sparse = 0.0 if common is None else inner if common is cut else (shape.inner ^ common).area()
     below = cuts[index - 1] if index else cut
     hanging, bridges = ((), ()) if below is cut else _over_nothing(cut, below, settings)
     skin = inner - sparse
@@ -169,44 +165,34 @@ def _over_nothing(cut, below, settings):
     for piece in (cut - held).decompose():
         if piece.area() <= LEAST_HANG_MM2:
             continue
-        (bridges if _is_bridge(piece, held) else hanging).extend(piece.to_polygons())
+        low_x, low_y, high_x, high_y = piece.bounds()
+        around = type(cut).square((high_x - low_x + 2 * BRIDGE_MM, high_y - low_y + 2 * BRIDGE_MM))
+        near = held ^ around.translate((low_x - BRIDGE_MM, low_y - BRIDGE_MM))
+        spans = span_of(polygon_of(piece), polygon_of(near)) is not None
+        (bridges if spans else hanging).extend(piece.to_polygons())
     return tuple(hanging), tuple(bridges)
 
 
-def _is_bridge(piece, held):
-    """Whether a piece is held at both ends, across where it is farthest from what holds it: a machine spans that."""
-    low_x, low_y, high_x, high_y = piece.bounds()
-    x, y = np.meshgrid(np.linspace(low_x, high_x, ACROSS), np.linspace(low_y, high_y, ACROSS))
-    places = shapely.points(x.ravel(), y.ravel())
-    area, support = _polygon(piece), _polygon(held)
-    places = np.append(places[shapely.contains(area, places)], area.representative_point())
-    far = places[int(np.argmax(shapely.distance(places, support)))]
-    angles = np.arange(WAYS) * math.pi / WAYS
-    for way in np.column_stack([np.cos(angles), np.sin(angles)]) * BRIDGE_MM:
-        sides = (
-            shapely.LineString([(far.x, far.y), (far.x + sign * way[0], far.y + sign * way[1])]) for sign in (1, -1)
-        )
-        spans = [far.distance(met) for met in (side.intersection(support) for side in sides) if not met.is_empty]
-        if len(spans) == 2 and sum(spans) <= BRIDGE_MM:
-            return True
-    return False
+def _common(cuts, skins):
+    """Of each layer, what it and so many layers below and above have in common, where no skin is needed; None at the
+    ends of the part. In blocks as long as the window (van Herk 1992, Gil and Werman 1993): three intersections a layer.
+    """
+    window = 2 * skins + 1
+    before, after = list(cuts), list(cuts)
+    for index in range(len(cuts)):
+        if index % window:
+            before[index] = _both(before[index - 1], cuts[index])
+    for index in reversed(range(len(cuts) - 1)):
+        if (index + 1) % window:
+            after[index] = _both(after[index + 1], cuts[index])
+    found = [None] * len(cuts)
+    for index in range(skins, len(cuts) - skins):
+        found[index] = _both(after[index - skins], before[index + skins])
+    return found
 
 
-def _polygon(section):
-    """A cross-section as a polygon; its outlines run counter-clockwise, its holes clockwise."""
-    rings = [np.asarray(line) for line in section.to_polygons()]
-    whole = shapely.union_all([shapely.Polygon(ring) for ring in rings if shapely.LinearRing(ring).is_ccw])
-    holes = shapely.union_all([shapely.Polygon(ring) for ring in rings if not shapely.LinearRing(ring).is_ccw])
-    return whole.difference(holes)
-
-
-def _around(cuts, index, skins):
-    """Cross-sections of the layers below and above that have to lie there for a place to need no skin; nothing at the
-    ends of the part."""
-    empty = type(cuts[0])()
-    for step in range(1, skins + 1):
-        for at in (index - step, index + step):
-            yield cuts[at] if 0 <= at < len(cuts) else empty
+def _both(first, second):
+    return first if first is second else first ^ second
 
 
 def preview(told: Printed) -> bytes:

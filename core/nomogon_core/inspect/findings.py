@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import attrs
 
 from nomogon_core.inspect import corners, lying, reaching, thin
+from nomogon_core.inspect.bridging import BRIDGE_MM
 from nomogon_core.inspect.making import Making
 from nomogon_core.inspect.meshed import Meshed
 from nomogon_core.inspect.telling import RANK, Finding
@@ -114,8 +115,11 @@ def _hanging(meshed, making):
     most = making.numbers["hang"]
     now = lying.lying(meshed, making.up, most)
     name = meshed.body.name
+    spanned = f"{now.bridged:.0f} mm² · up to {now.span:.1f} mm"
+    why = f"It is held at both ends, and machines span {BRIDGE_MM:g} mm without support (common practice)."
+    bridges = [Finding(f"bridges {name}", name, "know", "Bridges", spanned, why)] if now.bridged >= HANGS_MM2 else []
     if now.hanging < HANGS_MM2:
-        return [Finding(f"hangs {name}", name, "well", "Nothing hangs", f"foot {now.foot:.0f} mm²")]
+        return [*bridges, Finding(f"hangs {name}", name, "well", "Nothing hangs", f"foot {now.foot:.0f} mm²")]
     best = lying.best_way(meshed, most)
     remedy, turned = None, "No way to lie is better."
     if best and best.hanging < 0.8 * now.hanging:
@@ -124,6 +128,7 @@ def _hanging(meshed, making):
         remedy = {"words": "Lay it that way", "command": "inspect.lay", "arguments": {"up": list(best.up)}}
     makers = _makers(now.faces)[:3]
     return [
+        *bridges,
         Finding(
             f"hangs {name}",
             name,
@@ -135,14 +140,14 @@ def _hanging(meshed, making):
             now.worst,
             now.faces,
             remedy,
-        )
+        ),
     ]
 
 
 def _bed(meshed, making):
     bed, tall = (making.numbers["bed_x"], making.numbers["bed_y"]), making.numbers["bed_z"]
     fit = lying.bed_fit(meshed, making.up, bed)
-    height = lying.lying(meshed, making.up, 90.0).height
+    height = lying.lying(meshed, making.up, 90.0, bridges=False).height
     name, sizes = meshed.body.name, f"{fit.sizes[0]:.0f} × {fit.sizes[1]:.0f} × {height:.0f}"
     if fit.slack < 0 or height > tall:
         why = (

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 
 from nomogon_core.solid import kernel
+from nomogon_core.solid.bodies import as_mesh
+from nomogon_core.solid.meshes import as_manifold
 
 if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
@@ -43,6 +45,11 @@ class Meshed:
     def name(self, face: int) -> str:
         """The name of a face by its number."""
         return self.body.names.get(self.faces[face]) or "?"
+
+    @cached_property
+    def solid(self) -> Any:
+        """The triangles as the solid of the mesh library."""
+        return as_manifold(as_mesh(self.body.shape, self.body.names, CHORD_MM))
 
     @cached_property
     def _scene(self):
