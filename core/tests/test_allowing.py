@@ -9,13 +9,16 @@ import ezdxf
 import numpy as np
 import shapely
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from benchmarks.random_parts import random_part
 from core.tests.specimens import drawn, sheet_of
 from core.tests.test_operations import block, step
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import InputError, OperationError
 from nomogon_core.exchange import allowing, flat, release
-from nomogon_core.geometry.curves import outline_points
+from nomogon_core.geometry.curves import Circle, outline_points
 from nomogon_core.inspect.findings import inspected
 from nomogon_core.inspect.making import Allowances, making_of
 from nomogon_core.job.commands import carry_out
@@ -24,7 +27,9 @@ from nomogon_core.job.library import Library
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph
 from nomogon_core.solid.bores import bores_of
+from nomogon_core.solid.kernel import faces_of
 from nomogon_core.solid.sheet import SketchStep
+from nomogon_core.solid.thickening import moved_out
 
 
 def plate(*steps):
@@ -83,6 +88,24 @@ class Solids(unittest.TestCase):
             wanted = np.array([60, 40, 6]) * (1 + np.array([shrinkage, shrinkage, upright]) / 100)
             np.testing.assert_allclose(told, wanted, atol=2e-5)
 
+    def test_outlines_grow_or_shrink_and_holes_and_rounded_edges_stay(self):
+        """A plate 60 × 40 × 6 with a rounded top edge: half of the allowance on each side."""
+        edges = {"body": "Plate", "rule": {"at": "top", "operation": "op1"}}
+        sheet = plate(step("op2", "fillet", edges=edges, radius=0.5))
+        for grown in (-0.3, 0.2):
+            making = making_of({"allowances": {"outer": grown}})
+            (made,) = release.as_made(sheet, making).values()
+            np.testing.assert_allclose(made.facts.size, (60 + grown, 40 + grown, 6), atol=1e-6)
+            (design,) = graph.run(sheet).bodies.values()
+            holes = [sorted(round(bore.radius, 6) for bore in bores_of(one.shape)) for one in (design, made)]
+            self.assertEqual(holes[0], holes[1])
+            self.assertEqual(*(sorted(map(one.names.get, faces_of(one.shape))) for one in (design, made)))
+            cut = flat.allowed_areas(flat.flat_outlines(sheet), making.allowances)
+            outer = shapely.Polygon(outline_points(cut[0][0], 1e-4)).bounds
+            np.testing.assert_allclose(outer, (-grown / 2, -grown / 2, 60 + grown / 2, 40 + grown / 2), atol=1e-6)
+            (told,) = allowing.told_of({"Plate": made}, making.allowances)
+            self.assertIn(f"are moved {'out' if grown > 0 else 'in'} by {abs(grown) / 2:g} mm", told)
+
     def test_fillings_stand_back_and_the_design_does_not(self):
         base = drawn(rounded_polygon([(0, 0), (60, 0), (60, 40), (0, 40)], [0] * 4))
         mark = drawn(rounded_polygon([(20, 10), (30, 10), (30, 20), (20, 20)], [0] * 4))
@@ -90,7 +113,7 @@ class Solids(unittest.TestCase):
         filled = step("op2", "inlay", regions=regions, of="Plate", depth=1.0, result="new", body="Mark")
         lies = SketchStep("s2", "Mark", {"body": "Plate", "face": "op1.top"}, mark)
         sheet = sheet_of(base, [], block(base, 6.0), lies, filled)
-        loose = allowing.with_clearance(sheet, Allowances(clearance=0.1))
+        loose = allowing.allowed_sheet(sheet, Allowances(clearance=0.1))
         for held, side in ((sheet, 10.0), (loose, 9.8)):
             self.assertAlmostEqual(graph.run(held).bodies["Mark"].facts.volume_mm3, side**2, places=6)
 
@@ -106,6 +129,34 @@ class Solids(unittest.TestCase):
         self.assertNotIn("those of the design", report_of(release.bundle(plate(), "Plate")))
 
 
+class MovedOut(unittest.TestCase):
+    """An outline that is moved out, as an extrusion has it."""
+
+    @given(st.integers(0, 10**6), st.floats(-0.4, 0.8))
+    @settings(max_examples=12, deadline=None)
+    def test_it_is_the_buffer_with_corners_that_stay_sharp(self, seed, by):
+        loop = [(f"c{index}", curve) for index, curve in enumerate(random_part(np.random.default_rng(seed))[0])]
+        plain = shapely.Polygon(outline_points([curve for _, curve in loop], 1e-3))
+        wanted = plain.buffer(by, quad_segs=64, join_style="mitre", mitre_limit=50)
+        try:
+            (moved,) = moved_out([loop], by)
+        except OperationError:
+            self.assertNotEqual(plain.buffer(by - 0.02 if by < 0 else by + 0.3).geom_type, "Polygon")
+            return
+        told = shapely.Polygon(outline_points([curve for _, curve in moved], 1e-3))
+        self.assertLess(told.symmetric_difference(wanted).area, 2e-3 * plain.length * max(abs(by), 0.05) + 0.02)
+        self.assertLessEqual({name.split(".")[0] for name, _ in moved}, {name for name, _ in loop})
+
+    def test_what_does_not_go_is_said(self):
+        corners = rounded_polygon([(0, 0), (20, 0), (20, 20), (0, 20)], [0] * 4)
+        square = [(str(number), curve) for number, curve in enumerate(corners)]
+        ring = [square, [("hole", Circle((10, 10), 8.0))]]
+        with self.assertRaisesRegex(OperationError, "run into a hole"):
+            moved_out(ring, -3.0)
+        with self.assertRaisesRegex(OperationError, "fall apart or vanish"):
+            moved_out([square], -11.0)
+
+
 class Flat(unittest.TestCase):
     def test_outlines_stand_off_by_half_a_kerf(self):
         """A beam as wide as the kerf along the outlines leaves the part: shapely's buffer."""
@@ -116,7 +167,7 @@ class Flat(unittest.TestCase):
         wanted = 60 * 40 - (4 - math.pi) * 16 - math.pi * (2.6**2 + 12**2)
         self.assertAlmostEqual(part, wanted, delta=2e-2)
         np.testing.assert_allclose(sorted(loop[0].radius for loop in cut[1:]), [2.6 - 0.15, 12 - 0.15])
-        with self.assertRaisesRegex(OperationError, "narrower than the kerf"):
+        with self.assertRaisesRegex(OperationError, "too narrow to be moved by 3 mm"):
             flat.allowed_areas(areas, Allowances(kerf=6.0))
 
     def test_a_dxf_has_them(self):

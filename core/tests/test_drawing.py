@@ -1,23 +1,26 @@
 """The dimensioned drawing: what it says, where it stands, and that it is read back as it was meant."""
 
+import math
 import unittest
 
+import attrs
 import numpy as np
 import pypdfium2
 import shapely
 
-from core.tests.specimens import drawn, sheet_of
+from core.tests.specimens import drawn, number, sheet_of
 from core.tests.test_allowing import plate
 from core.tests.test_operations import block
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
 from nomogon_core.exchange import release
-from nomogon_core.exchange.dimensioned import BLOCK, EDGE, SCALES, SHEETS, laid_out, wanted
+from nomogon_core.exchange.dimensioned import BLOCK, EDGE, SCALES, SHEETS, laid_out, notes_of, wanted
 from nomogon_core.exchange.writers.pdf import TitleBlock
 from nomogon_core.sketch.dimensions import new_dimension
 from nomogon_core.sketch.edit import add_constraint, add_line
 from nomogon_core.sketch.regions import find_regions
 from nomogon_core.solid import graph
+from nomogon_core.solid.sheet import OperationStep
 
 
 def layout_of(sheet):
@@ -56,6 +59,22 @@ class Layout(unittest.TestCase):
         self.assertAlmostEqual(front.origin[0], plan.origin[0], msg="first angle: the view from above stands under")
         self.assertAlmostEqual(front.origin[1], side.origin[1])
         self.assertLess(side.origin[0], front.origin[0])
+
+    def test_rounded_and_cut_edges_are_told_beside_the_title_block(self):
+        sheet = plate()
+        body = sheet.operations[0].blanks["body"]
+        edges = {"body": body, "rule": {"at": "top"}}
+        blanks = {"edges": edges, "distance": number(0.8), "how": "angle", "angle": number(math.radians(30))}
+        below = {"edges": {"body": body, "rule": {"at": "bottom"}}, "radius": number(1.25)}
+        more = OperationStep("op8", "fillet", below), OperationStep("op9", "chamfer", blanks)
+        sheet = attrs.evolve(sheet, steps=(*sheet.steps, *more))
+        told = notes_of(sheet, graph.run(sheet))
+        self.assertEqual(len(told), 2)
+        self.assertRegex(told[0], r"^R1\.25: \d+ edges$")
+        self.assertRegex(told[1], r"^0\.80 × 30°: \d+ edges$")
+        page = pypdfium2.PdfDocument(release.write_file("pdf", sheet, "Plate"))[0].get_textpage()
+        for note in told:
+            self.assertIn(note, page.get_text_range())
 
     def test_a_dimension_of_another_stretch_takes_nothing_away(self):
         """A length of 15 mm elsewhere does not say where the hole at 15 mm is."""

@@ -21,20 +21,30 @@ if TYPE_CHECKING:
     from nomogon_core.solid.bodies import Body
     from nomogon_core.solid.sheet import BuildSheet
 
-CLEARANCE, LIKELY, ORIGIN = "clearance", 0.5, (0.0, 0.0, 0.0)
+CLEARANCE, OUTWARD, LIKELY, ORIGIN = "clearance", "outward", 0.5, (0.0, 0.0, 0.0)
 
 
-def with_clearance(sheet: BuildSheet, allowances: Allowances) -> BuildSheet:
-    """The Build sheet with more clearance wherever a filling has some or could have it."""
-    if not allowances.clearance:
-        return sheet
-    steps = [
-        attrs.evolve(step, blanks=step.blanks | {CLEARANCE: _more(step.blanks.get(CLEARANCE), allowances.clearance)})
-        if isinstance(step, OperationStep) and _is_filling(step)
-        else step
-        for step in sheet.steps
-    ]
-    return attrs.evolve(sheet, steps=steps)
+def allowed_sheet(sheet: BuildSheet, allowances: Allowances) -> BuildSheet:
+    """The Build sheet with more clearance wherever a filling has some or could have it, and with the outlines of
+    extruded bodies moved out."""
+    changes = (
+        (CLEARANCE, allowances.clearance, _is_filling),
+        (OUTWARD, allowances.outer / 2, _is_outside),
+    )
+    for blank, by, concerns in changes:
+        if by:
+            steps = [
+                attrs.evolve(step, blanks=step.blanks | {blank: _more(step.blanks.get(blank), by)})
+                if isinstance(step, OperationStep) and concerns(step)
+                else step
+                for step in sheet.steps
+            ]
+            sheet = attrs.evolve(sheet, steps=steps)
+    return sheet
+
+
+def _is_outside(step):
+    return step.kind == "extrude" and step.blanks.get("result") in ("new", "add")
 
 
 def _is_filling(step):
@@ -112,6 +122,9 @@ def told_of(bodies: dict[str, Body], allowances: Allowances) -> list[str]:
         told.append(f"Size: {sizes} → {' × '.join(f'{one:.2f}' for one in size * allowances.factors)} mm.")
     if allowances.kerf:
         told.append(f"Outlines of DXF and SVG stand off by {allowances.kerf / 2:g} mm.")
+    if allowances.outer:
+        way = "out" if allowances.outer > 0 else "in"
+        told.append(f"Outlines of extruded bodies are moved {way} by {abs(allowances.outer) / 2:g} mm all around.")
     if allowances.clearance:
         told.append(f"Inlays and fillings stand back by {allowances.clearance:g} mm more.")
     return told

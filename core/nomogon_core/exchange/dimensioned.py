@@ -14,6 +14,7 @@ from nomogon_core.errors import OperationError
 from nomogon_core.geometry.curves import sample
 from nomogon_core.quantity.units import format_length
 from nomogon_core.sketch.drawing import anchor
+from nomogon_core.solid import kernel
 from nomogon_core.solid.bores import bores_of
 from nomogon_core.solid.sheet import SketchStep
 
@@ -32,6 +33,7 @@ LETTER, LETTER_WIDE = 3.5, 0.62
 GAP, BEYOND, ARROW = 1.0, 1.5, 2.6
 MOST_IN_A_VIEW, MOST_PLACED, SAME_MM, STRAIGHT, LEAST_SHOWN = 120, 6, 5e-3, 1e-6, 5e-3
 DIRECTIONS, REACHES = 16, (7.0, 11.0, 16.0, 22.0, 30.0, 40.0)
+EDGE_ROLES, MOST_NOTES = {"fillet": "round", "chamfer": "bevel"}, 6
 DIMENSIONED = ("distance", "across", "up", "radius", "diameter")
 
 
@@ -91,12 +93,13 @@ class Placed:
 
 @attrs.frozen
 class Layout:
-    """A sheet: its name, its size, the scale, and the views."""
+    """A sheet: its name, its size, the scale, the views, and what is written beside the title block."""
 
     sheet: str
     size: tuple[float, float]
     scale: float
     views: tuple[Placed, ...]
+    notes: tuple[str, ...] = ()
 
     @property
     def scale_words(self) -> str:
@@ -121,6 +124,39 @@ def wanted(sheet: BuildSheet, built: Built, frames: dict[str, Frame]) -> dict[st
     for name, frame in frames.items():
         found[name] += _of_holes(built, frame, found[name])
     return found
+
+
+def notes_of(sheet: BuildSheet, built: Built) -> tuple[str, ...]:
+    """Rounded and cut edges in words, as no sketch has a dimension of them: how large, and how many of which body."""
+    told = []
+    for step in sheet.operations:
+        role = EDGE_ROLES.get(step.kind)
+        if role is None or step.suppressed:
+            continue
+        blanks = {
+            name: value["value"] if isinstance(value, dict) else value
+            for name, value in step.blanks.items()
+            if name != "edges"
+        }
+        for body in built.bodies.values():
+            faces = () if body.mesh is not None else kernel.faces_of(body.shape)
+            made = {name for name in map(body.names.get, faces) if name and name.startswith(f"{step.name}.{role}(")}
+            if made:
+                of = f" of {body.title}" if len(built.bodies) > 1 else ""
+                edges = f"{len(made)} edge{'s' if len(made) > 1 else ''}{of}"
+                told.append(f"{_edge_size(step.kind, blanks)}: {edges}")
+    return (
+        tuple(told) if len(told) <= MOST_NOTES else (*told[: MOST_NOTES - 1], f"and {len(told) - MOST_NOTES + 1} more")
+    )
+
+
+def _edge_size(kind, blanks):
+    if kind == "fillet":
+        return f"R{format_length(blanks['radius'])}"
+    first = format_length(blanks["distance"])
+    if blanks["how"] == "two":
+        return f"{first} × {format_length(blanks['other'])}"
+    return f"{first} × {math.degrees(blanks['angle']) if blanks['how'] == 'angle' else 45:.4g}°"
 
 
 def _of_sketch(sketch, shift):
@@ -185,12 +221,13 @@ def _bounds(view):
     return attrs.evolve(view, shift=(0.0, 0.0)).bounds()
 
 
-def laid_out(views: list[View], dimensions: dict[str, list[Any]]) -> Layout:
+def laid_out(views: list[View], dimensions: dict[str, list[Any]], notes: tuple[str, ...] = ()) -> Layout:
     """Views of :data:`release.SHEET` by the first-angle method (ISO 5456-2) on the smallest sheet on which they are at
     least as large as they are, at the largest scale that fits.
 
     Args:
         dimensions: of each view by its name, see :func:`wanted`; those over all, and where few holes are, are added.
+        notes: what is written beside the title block, see :func:`notes_of`.
 
     Raises:
         OperationError: the part is too large for the largest sheet.
@@ -212,7 +249,7 @@ def laid_out(views: list[View], dimensions: dict[str, list[Any]]) -> Layout:
         paper = shapely.box(BINDING, EDGE + BLOCK, SHEETS[sheet][0] - EDGE, SHEETS[sheet][1] - EDGE).buffer(-1)
         drawn = tuple(_dimensions(view, own, scale, place, paper))
         placed.append(Placed(view, place, drawn, _axes(own, scale, place)))
-    return Layout(sheet, SHEETS[sheet], scale, tuple(placed))
+    return Layout(sheet, SHEETS[sheet], scale, tuple(placed), notes)
 
 
 def _axes(dimensions, scale, origin):

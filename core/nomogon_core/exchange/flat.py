@@ -68,7 +68,8 @@ def flat_outlines(sheet: BuildSheet) -> list[list[tuple[Any, ...]]]:
 
 
 def allowed_areas(areas: list[list[tuple[Any, ...]]], allowances: Allowances) -> list[list[tuple[Any, ...]]]:
-    """Areas for cutting: round holes grown, all of it grown for shrinkage, and half a kerf off the material.
+    """Areas for cutting: round holes and outlines grown, all of it grown for shrinkage, and half a kerf off the
+    material.
 
     Args:
         areas: of each the outline around it, counter-clockwise, and those around the holes in it.
@@ -84,7 +85,8 @@ def allowed_areas(areas: list[list[tuple[Any, ...]]], allowances: Allowances) ->
                 curves = (Circle(curves[0].center, curves[0].radius + allowances.holes / 2),)
             if level != 1:
                 curves = tuple(moved(curve, lambda place: np.multiply(level, place), scale=level) for curve in curves)
-            area.append(_off_the_cut(curves, allowances.kerf / 2, inner=hole > 0) if allowances.kerf else curves)
+            off = allowances.kerf / 2 + (0.0 if hole else level * allowances.outer / 2)
+            area.append(_off_the_cut(curves, off, inner=hole > 0) if off else curves)
         told.append(area)
     return told
 
@@ -98,8 +100,8 @@ def _off_the_cut(curves, distance, *, inner):
         found = offset.offset(run, True, -distance if inner else distance)
     if len(found) != 1:
         raise OperationError(
-            f"An outline is narrower than the kerf of {2 * distance:g} mm somewhere, so it would vanish or fall apart. "
-            "Type a smaller kerf, or widen it in the sketch."
+            f"An outline is too narrow to be moved by {abs(distance):g} mm, so it would vanish or fall apart: type "
+            "smaller allowances, or widen it in the sketch."
         )
     return found[0].curves
 

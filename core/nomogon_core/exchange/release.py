@@ -11,8 +11,8 @@ import attrs
 import numpy as np
 
 from nomogon_core.errors import OperationError
-from nomogon_core.exchange.allowing import allowed, told_of, with_clearance
-from nomogon_core.exchange.dimensioned import laid_out, wanted
+from nomogon_core.exchange.allowing import allowed, allowed_sheet, told_of
+from nomogon_core.exchange.dimensioned import laid_out, notes_of, wanted
 from nomogon_core.exchange.flat import DEFAULT_CHORD_MM, FILES, FLAT, file_name, flat_outlines, write_flat
 from nomogon_core.exchange.writers import drawing, gltf, solids
 from nomogon_core.exchange.writers.pdf import TitleBlock, drawing_pdf
@@ -114,7 +114,7 @@ def as_made(sheet: BuildSheet, making: Making, cache: Cache | None = None, *, ly
     Raises:
         OperationError: a step fails, there is no body, or something cannot be allowed for.
     """
-    bodies = allowed(built(with_clearance(sheet, making.allowances), cache), making.allowances)
+    bodies = allowed(built(allowed_sheet(sheet, making.allowances), cache), making.allowances)
     return bodies if not lying or tuple(making.up) == UPRIGHT else laid(bodies, making.up)
 
 
@@ -131,7 +131,7 @@ def drawing_of(sheet: BuildSheet, block: TitleBlock, cache: Cache | None = None)
         block = attrs.evolve(block, material=", ".join(materials))
     views = [attrs.evolve(one, hidden=()) if one.name == "Askew" else one for one in views_of(bodies, SHEET)]
     square = {name: frame for name, frame in SHEET.items() if name != "Askew"}
-    return drawing_pdf(laid_out(views, wanted(sheet, told, square)), block)
+    return drawing_pdf(laid_out(views, wanted(sheet, told, square), notes_of(sheet, told)), block)
 
 
 def laid(bodies: dict[str, Body], up: Sequence[float]) -> dict[str, Body]:

@@ -86,6 +86,7 @@ USUAL_WAY = "printing"
 ALLOWANCES = (
     Setting("holes", "Round holes grow by", 0.0, least=-1.0, most=5.0),
     Setting("widest", "where they are no wider than", 20.0, most=1000.0),
+    Setting("outer", "; outlines of extruded bodies grow by", 0.0, least=-5.0, most=5.0),
     Setting("shrinkage", "; everything grows by", 0.0, "%", -5.0, 20.0),
     Setting("upright", "% level and by", 0.0, "%", -5.0, 20.0),
     Setting("kerf", "% upright for shrinkage; cut outlines stand off by half a kerf of", 0.0, least=0.0, most=10.0),
@@ -160,12 +161,14 @@ class Allowances:
 
     Attributes:
         holes: what diameters of round holes no wider than ``widest`` grow by.
+        outer: what outlines of extruded bodies grow by, half of it on each side.
         shrinkage, upright: what everything grows by, level and along the height.
         kerf: how wide a cut is; clearance: what inlays stand back by besides their own clearance.
     """
 
     holes: float = 0.0
     widest: float = 20.0
+    outer: float = 0.0
     shrinkage: float = 0.0
     upright: float = 0.0
     kerf: float = 0.0
@@ -187,6 +190,8 @@ def in_words(allowances: Allowances) -> str:
     told = []
     if allowances.holes:
         told.append(f"holes {allowances.holes:+g} mm up to Ø {allowances.widest:g}")
+    if allowances.outer:
+        told.append(f"outlines {allowances.outer:+g} mm")
     if allowances.shrinkage or allowances.upright:
         told.append(f"{allowances.shrinkage:+g} % level, {allowances.upright:+g} % upright")
     if allowances.kerf:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
+import numpy as np
 import shapely
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, outline_points
+from nomogon_core.geometry.curves import CLOSED, outline_points, sample
 from nomogon_core.geometry.necks import Neck, narrowest
 from nomogon_core.sentence import Clause, Length
 from nomogon_core.sketch.offset import backwards, offset
@@ -64,6 +66,35 @@ def _with_strokes(loops, least):
         return loops
     refused = f"Strokes {least:.2f} mm wide would close a hole of an area. Type less, or draw it larger."
     return [moved(loop, -by, inner=index > 0, refused=refused) for index, loop in enumerate(loops)]
+
+
+def moved_out(loops: Loops, by: float) -> Loops:
+    """An area whose outline is moved out by so much, or in where that is negative; its corners stay sharp, its curves
+    keep their ids, and its holes stay.
+
+    Raises:
+        OperationError: it would fall apart, vanish or meet a hole.
+    """
+    if not by:
+        return loops
+    outline, *holes = loops
+    curves = [curve for _, curve in outline]
+    chains = offset(curves, True, by, sharp=True)
+    refused = f"The outline cannot be moved {'out' if by > 0 else 'in'} by {abs(by):.2f} mm"
+    if len(chains) != 1:
+        raise OperationError(f"{refused}: it would fall apart or vanish. Type less.")
+    around = [shapely.LineString(sample(curve, CHORD_MM)) for curve in curves]
+    told: list[tuple[str, Any]] = []
+    used: Counter[str] = Counter()
+    for curve in chains[0].curves:
+        middle = shapely.LineString(sample(curve, CHORD_MM)).interpolate(0.5, normalized=True)
+        name = outline[int(np.argmin(shapely.distance(middle, around)))][0]
+        used[name] += 1
+        told.append((name if used[name] == 1 else f"{name}.{used[name]}", curve))
+    whole = shapely.Polygon(_points(told))
+    if not all(whole.contains_properly(shapely.Polygon(_points(hole))) for hole in holes):
+        raise OperationError(f"{refused}: it would run into a hole. Type less.")
+    return [told, *holes]
 
 
 def narrowed(loops: Loops, clearance: float) -> Loops:

@@ -26,7 +26,7 @@ FONT, WIDE, NARROW = "drawing", 0.5, 0.25
 DASH = [12 * NARROW * mm, 3 * NARROW * mm]
 # Long dashed dotted narrow line, 04.1 of ISO 128-2.
 CHAIN = [24 * NARROW * mm, 3 * NARROW * mm, 0.5 * NARROW * mm, 3 * NARROW * mm]
-BLOCK_WIDE, SMALL = 180.0, 2.0
+BLOCK_WIDE, SMALL, NOTE = 180.0, 2.0, 2.5
 
 
 @attrs.frozen
@@ -81,6 +81,7 @@ def drawing_pdf(layout: Layout, block: TitleBlock) -> bytes:
             canvas.line(*(np.array((*first, *last)) * mm))
         for one in placed.dimensions:
             _dimension(canvas, one, capital)
+    _notes(canvas, layout.notes, capital)
     _frame(canvas, layout, block, capital)
     canvas.save()
     return stream.getvalue()
@@ -129,6 +130,13 @@ def _dimension(canvas, one, capital):
     canvas.setFont(FONT, LETTER * mm / capital * 0.86)
     canvas.drawCentredString(0, 0, one.text)
     canvas.restoreState()
+
+
+def _notes(canvas, notes, capital):
+    """Lines from the top of the room at the left of the title block."""
+    canvas.setFont(FONT, NOTE * mm / capital)
+    for number, text in enumerate(notes, 1):
+        canvas.drawString((BINDING + 2) * mm, (EDGE + BLOCK - 4 - 1.8 * NOTE * number) * mm, text)
 
 
 def _frame(canvas, layout, block, capital):

@@ -40,6 +40,7 @@ PRINTED = {
 CALLED = {
     "holes": "The growth of holes",
     "widest": "The widest hole that grows",
+    "outer": "The growth of outlines",
     "shrinkage": "The growth for shrinkage",
     "upright": "The growth upright",
     "kerf": "The kerf",

@@ -13,7 +13,7 @@ from nomogon_core.geometry.curves import bounds, outline_points
 from nomogon_core.sentence import Angle, Choice, Clause, Declaration, Length, When
 from nomogon_core.solid.phrases import RESULT
 from nomogon_core.solid.sentence import PlaneBlank, Regions
-from nomogon_core.solid.thickening import STROKES, thickened
+from nomogon_core.solid.thickening import STROKES, moved_out, thickened
 from nomogon_core.solid.trying import refuse_draft
 
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ MOST_DRAFT = math.radians(60)
 
 def build(ask: Ask) -> dict[str, Body]:
     frame, regions = ask.regions("regions")
-    regions = thickened(regions, ask.number("strokes"))
+    regions = thickened([moved_out(loops, ask.number("outward")) for loops in regions], ask.number("strokes"))
     low, height = _span(ask, frame, regions)
     tools, names = [], ask.no_names()
     for loops in regions:
@@ -144,6 +144,20 @@ DECLARATION = Declaration(
             ),
         ),
         STROKES,
+        Clause(
+            "outline moved out",
+            (
+                ", outlines moved out by",
+                Length(
+                    "outward",
+                    asks="Type how far outlines move out; in is negative. Holes stay.",
+                    empty="a length",
+                    usual="0.2 mm",
+                    usual_in="0.01 in",
+                    positive=False,
+                ),
+            ),
+        ),
         *RESULT,
     ),
     build=build,
