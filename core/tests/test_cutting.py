@@ -181,12 +181,14 @@ class Gauge(unittest.TestCase):
         """What is proposed brings the holes of the next part to the design, within what the spread leaves."""
         first = gauge.read(self.bodies, self.bodies, "printing")
         told = gauge.proposal(first)
-        self.assertEqual(told.count, sum(one.kind == "hole" for one in first))
-        making = making_of({"allowances": {"holes": told.holes, "widest": 100.0}})
+        outer = gauge.proposal(first, "level")
+        self.assertEqual((told.count, outer.count), (sum(one.kind == "hole" for one in first), 2))
+        making = making_of({"allowances": {"holes": told.by, "widest": 100.0, "outer": outer.by}})
         filed = list(release.as_made(plate(), making).values())
         again = gauge.read(self.bodies, filed, "printing", part="2")
-        off = [one.read - one.design for one in again if one.kind == "hole"]
-        self.assertLess(abs(np.mean(off)), 0.1)
+        for kind in ("hole", "level"):
+            off = [one.read - one.design for one in again if one.kind == kind]
+            self.assertLess(abs(np.mean(off)), 0.1)
         self.assertGreater(abs(np.mean([one.read - one.design for one in first if one.kind == "hole"])), 0.1)
         self.assertEqual(
             [one.read for one in first], [one.read for one in gauge.read(self.bodies, self.bodies, "printing")]
@@ -201,7 +203,7 @@ class Gauge(unittest.TestCase):
                 gauge._reading(f"Hole {index}", "hole", 5.0, 5.0, "printing", 0.0, str(part)) for index in range(5)
             ]
             told = gauge.proposal(readings)
-            inside += abs(told.holes + bias) <= told.u95
+            inside += abs(told.by + bias) <= told.u95
         self.assertTrue(0.91 <= inside / 300 <= 0.985, inside)
         self.assertGreater(spread, 0)
 

@@ -270,7 +270,7 @@ class Inspecting(BrowserCase):
         self.assertEqual(len(radii), 10)
         self.assertTrue(all(abs(radius - 1.5) < 1e-6 for radius in radii), "a hole of 5 mm, half a cut of 2 mm off")
         expect(page.locator("#gauge-rows")).to_contain_text("Hole 1 of Plate, Ø 5.00", timeout=60_000)
-        page.locator("#gauge-set").click()
+        page.get_by_role("button", name="Let holes grow by").click()
         expect(page.locator("#allowed")).to_contain_text("Ø: 5.00 →", timeout=60_000)
         page.get_by_role("button", name="Read another part").click()
         expect(page.locator("#gauge-part")).to_have_text("2", timeout=60_000)

@@ -18,17 +18,19 @@ from nomogon_core.solid.bores import bores_of
 RESOLUTION_MM, REPEATABILITY_MM, LEVEL = 0.01, 0.01, 0.975
 # Common practice: holes come out small and outer sizes large; (bias, spread of parts) in millimetres.
 PROCESSES = {
-    "printing": {"hole": (-0.18, 0.04), "size": (0.06, 0.04)},
-    "cutting": {"hole": (0.0, 0.02), "size": (0.0, 0.02)},
-    "milling": {"hole": (-0.01, 0.005), "size": (0.01, 0.005)},
-    "casting": {"hole": (-0.05, 0.06), "size": (-0.05, 0.06)},
+    "printing": {"hole": (-0.18, 0.04), "level": (0.06, 0.04), "upright": (0.03, 0.04)},
+    "cutting": {"hole": (0.0, 0.02), "level": (0.0, 0.02), "upright": (0.0, 0.02)},
+    "milling": {"hole": (-0.01, 0.005), "level": (0.01, 0.005), "upright": (0.01, 0.005)},
+    "casting": {"hole": (-0.05, 0.06), "level": (-0.05, 0.06), "upright": (-0.05, 0.06)},
 }
+# Which kind of size each allowance corrects, and how a page calls these.
+CORRECTED = {"holes": ("hole", "holes"), "outer": ("level", "outlines")}
 
 
 @attrs.frozen
 class Reading:
-    """One size: what it is called, what kind (``hole`` or ``size``), as designed, as the file had it, and as it was
-    read on the part, millimetres."""
+    """One size: what it is called, what kind (``hole``; ``level`` or ``upright``, of outer sizes), as designed, as the
+    file had it, and as it was read on the part, millimetres."""
 
     name: str
     kind: str
@@ -44,10 +46,10 @@ class Reading:
 
 @attrs.frozen
 class Proposal:
-    """What holes should grow by in the files, so that they come out as designed: millimetres, ± at 95 %, from how many
-    holes."""
+    """What sizes of a kind should grow by in the files, so that they come out as designed: millimetres, ± at 95 %, from
+    how many of them."""
 
-    holes: float
+    by: float
     u95: float
     count: int
 
@@ -75,7 +77,8 @@ def read(
         for axis, word in enumerate(("x", "y", "z")):
             error = allowed - kerf if way == "cutting" and axis < 2 else 0.0
             size, there = high[axis] - low[axis], high_made[axis] - low_made[axis]
-            found.append(_reading(f"{body.title} along {word}", "size", size, there, way, error, part))
+            kind = "level" if axis < 2 else "upright"
+            found.append(_reading(f"{body.title} along {word}", kind, size, there, way, error, part))
     return found
 
 
@@ -93,12 +96,12 @@ def _reading(name, kind, design, filed, way, error, part):
     return Reading(name, kind, design, filed, round(told / RESOLUTION_MM) * RESOLUTION_MM)
 
 
-def proposal(readings: Sequence[Reading]) -> Proposal | None:
-    """What holes should grow by, from how far they came out from what the file had; None without at least two holes.
+def proposal(readings: Sequence[Reading], kind: str = "hole") -> Proposal | None:
+    """What sizes of a kind should grow by, from how far they came out from what the file had; None for less than two.
 
     The ± is that of a mean (Student 1908).
     """
-    off = np.array([one.read - one.filed for one in readings if one.kind == "hole"])
+    off = np.array([one.read - one.filed for one in readings if one.kind == kind])
     if len(off) < 2:
         return None
     half = float(stats.t.ppf(LEVEL, len(off) - 1) * off.std(ddof=1) / np.sqrt(len(off)))
@@ -106,16 +109,27 @@ def proposal(readings: Sequence[Reading]) -> Proposal | None:
 
 
 def in_words(readings: Sequence[Reading], unit: str) -> dict[str, Any]:
-    """What a page says of readings, in its unit: ``rows`` of texts, a sentence ``told``, and the length that holes
-    should grow by as it is typed, ``wanted``, or ""."""
+    """What a page says of readings, in its unit: ``rows`` of texts, and ``told``, of each allowance that they say
+    something of: its name, a sentence, and what sets it, in words and as it is typed (None where too few were read)."""
     rows = []
     for one in readings:
         sizes = [format_length(size, unit=unit) for size in (one.design, one.filed, one.read, one.off)]
         rows.append([one.name, *sizes[:3], f"+{sizes[3]}" if one.off > 0 else sizes[3]])
-    found = proposal(readings)
-    if found is None:
-        told = "With two round holes or more it would say by how much these should grow in the files."
-        return {"rows": rows, "told": told, "wanted": ""}
-    grow, half = (format_length(size, unit=unit) for size in (found.holes, found.u95))
-    told = f"From {found.count} holes: they come out as designed if the files let them grow by {grow} ± {half} {unit}."
-    return {"rows": rows, "told": told, "wanted": grow.replace("\N{MINUS SIGN}", "-")}
+    told = []
+    for name, (kind, called) in CORRECTED.items():
+        found = proposal(readings, kind)
+        if found is None:
+            sentence = f"With two {called} or more it would say by how much these should grow in the files."
+            told.append({"name": name, "sentence": sentence, "words": "", "typed": None})
+            continue
+        grow, half = (format_length(size, unit=unit) for size in (found.by, found.u95))
+        told.append(
+            {
+                "name": name,
+                "sentence": f"From {found.count} of them: {called} come out as designed if the files let them grow by "
+                f"{grow} ± {half} {unit}.",
+                "words": f"Let {called} grow by {grow} {unit}",
+                "typed": grow.replace("\N{MINUS SIGN}", "-"),
+            }
+        )
+    return {"rows": rows, "told": told}

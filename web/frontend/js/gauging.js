@@ -1,11 +1,10 @@
 // What a simulated gauge reads on the made part, and what the files should allow for after it.
 
 import { standIn } from "./standins.js";
-import { mayChange, unit } from "./talk.js";
+import { mayChange } from "./talk.js";
 
-const set = /** @type {HTMLButtonElement} */ (document.getElementById("gauge-set"));
+const told = document.getElementById("gauge-told");
 let part = 1;
-let wanted = "";
 
 const cell = (textContent, className = "") => Object.assign(document.createElement("td"), { textContent, className });
 
@@ -16,18 +15,26 @@ export const readAgain = standIn("gauge", {
   none: "There is no body to read yet.",
   sent: () => ({ part }),
   shows: false,
-  show(told) {
+  show(found) {
     document.getElementById("gauge-part").textContent = String(part);
-    const rows = told.rows.map(([name, ...sizes]) => {
+    const rows = found.rows.map(([name, ...sizes]) => {
       const row = document.createElement("tr");
       row.append(cell(name), ...sizes.map((size) => cell(size, "text-right font-mono")));
       return row;
     });
     document.getElementById("gauge-rows").replaceChildren(...rows);
-    document.getElementById("gauge-told").textContent = told.told;
-    wanted = told.wanted;
-    set.hidden = !wanted || !mayChange;
-    set.textContent = `Let holes grow by ${wanted} ${unit}`;
+    told.replaceChildren(
+      ...found.told.map((one) => {
+        const line = Object.assign(document.createElement("p"), { className: "mt-2", textContent: `${one.sentence} ` });
+        if (one.typed === null || !mayChange) return line;
+        const set = document.createElement("button");
+        Object.assign(set, { type: "button", className: "btn small", textContent: one.words });
+        set.dataset.allow = one.name;
+        set.dataset.typed = one.typed;
+        line.append(set);
+        return line;
+      }),
+    );
     return "";
   },
 });
@@ -38,5 +45,8 @@ export function startGauge(allow) {
     part += 1;
     readAgain();
   });
-  set.addEventListener("click", () => allow("holes", wanted));
+  told.addEventListener("click", (event) => {
+    const { allow: name, typed } = /** @type {HTMLElement} */ (event.target).dataset;
+    if (name) allow(name, typed);
+  });
 }
