@@ -194,6 +194,17 @@ class Gauge(unittest.TestCase):
             [one.read for one in first], [one.read for one in gauge.read(self.bodies, self.bodies, "printing")]
         )
 
+    def test_what_chance_explains_is_not_to_be_set(self):
+        def readings(*offs):
+            return [gauge.Reading(f"Hole {index}", "hole", 5.0, 5.0, 5.0 + off) for index, off in enumerate(offs)]
+
+        (holes, outlines) = gauge.in_words(readings(0.02, -0.03, 0.01), "mm")["told"]
+        self.assertIsNone(holes["typed"])
+        self.assertRegex(holes["sentence"], r"as far as these tell: within 0\.07 mm\.")
+        self.assertIn("two outlines or more", outlines["sentence"])
+        (holes, _) = gauge.in_words(readings(-0.20, -0.19, -0.21), "mm")["told"]
+        self.assertEqual((holes["typed"], holes["words"]), ("0.20", "Let holes grow by 0.20 mm"))
+
     def test_the_uncertainty_covers_the_bias(self):
         """Of 300 parts with five holes each, about 95 in a hundred; the bias is that of the process."""
         bias, spread = gauge.PROCESSES["printing"]["hole"]

@@ -13,7 +13,7 @@ from work import queue
 from work.ears import Ears
 from work.models import Output, Task
 
-RESULT_FORM = 4  # raised when a result's form changes, so that none of an older form is shown
+RESULT_FORM = 5  # raised when a result's form changes, so that none of an older form is shown
 PATIENCE_S = 0.4
 LOOK_EVERY_S, LOOK_DEAF_S = 0.4, 0.05
 MOST_KEPT = 24

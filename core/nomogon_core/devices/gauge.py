@@ -123,6 +123,11 @@ def in_words(readings: Sequence[Reading], unit: str) -> dict[str, Any]:
             told.append({"name": name, "sentence": sentence, "words": "", "typed": None})
             continue
         grow, half = (format_length(size, unit=unit) for size in (found.by, found.u95))
+        if abs(found.by) <= found.u95:
+            tells = f"as far as these tell: within {half} {unit}"
+            sentence = f"From {found.count} of them: {called} come out as designed, {tells}."
+            told.append({"name": name, "sentence": sentence, "words": "", "typed": None})
+            continue
         told.append(
             {
                 "name": name,
