@@ -296,6 +296,31 @@ def most_inward(loop: Loop, wanted: float) -> tuple[float, tuple[float, float]] 
     return low, lost
 
 
+def most_into(loops: list[Loop], wanted: float) -> tuple[float, tuple[float, float]] | None:
+    """How far the sides over an area can lean into it, less than ``wanted``, before one folds over itself or two of its
+    loops meet, and the place (x, y) where; None where they can. Millimetres, by bisection."""
+    alone = [
+        (abs(told[0]), told[1])
+        for told in (most_inward(loop, -wanted if index else wanted) for index, loop in enumerate(loops))
+        if told is not None
+    ]
+    low, high, place = 0.0, min(alone)[0] if alone else wanted, min(alone)[1] if alone else None
+    stages = leads(loops, high) if alone or leads(loops, wanted) is None else []
+    if stages is not None:
+        return (high, place) if place is not None else None
+    for _ in range(BISECTIONS):
+        middle = (low + high) / 2
+        found = leads(loops, middle)
+        low, high, stages = (middle, high, found) if found is not None else (low, middle, stages)
+    rings = [shapely.LinearRing(np.vstack([row[:-1] for *_, row in told[-1].sides])) for told in stages or ()]
+    pairs = [(one, other) for index, one in enumerate(rings) for other in rings[:index]]
+    if not pairs:
+        return None
+    nearest = min((shapely.shortest_line(*pair) for pair in pairs), key=lambda line: line.length)
+    x, y = np.mean(nearest.coords, axis=0).tolist()
+    return low, (x, y)
+
+
 def volume_inside(loop: Loop, height: float, angle: float) -> float:
     """Cubic millimetres inside a loop whose sides lean inward by an angle, radians, over a height: from polygons moved
     by the mitre at several heights (Simpson 1743)."""

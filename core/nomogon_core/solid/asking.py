@@ -28,6 +28,7 @@ from nomogon_core.solid import (
     meshes,
     naming,
     planes,
+    rounding,
     ruling,
     selection,
     sweeping,
@@ -293,7 +294,7 @@ def _mesh_of(body):
 class Ask:
     """The blanks of one operation, and ways to put what it builds into bodies."""
 
-    kernel, developing, grafting, ruling, sweeping = kernel, developing, grafting, ruling, sweeping
+    kernel, developing, grafting, rounding, ruling, sweeping = kernel, developing, grafting, rounding, ruling, sweeping
 
     def __init__(self, step: str, declaration: Declaration, filled: dict[str, Any], state: State) -> None:
         self.step, self.declaration, self.filled, self.state = step, declaration, filled, state
@@ -754,6 +755,22 @@ class Ask:
                 names.put(face, self.called(f"corner({' & '.join(around)})"))
         self.name_rest(shape, names)
         return {body.name: made.Body(body.name, body.title, shape, names, facts)}
+
+    def rounded_by_sections(self, body: Body, edges: list[TopoDS_Edge], radius: float) -> dict[str, Body] | None:
+        """A body whose edges were rounded by :mod:`rounding`; None where that does not do either."""
+        told = rounding.rounded(body.shape, edges, radius)
+        facts = kernel.facts_of(told.shape) if told else None
+        if told is None or facts is None or not facts.valid:
+            return None
+        names, called = ShapeMap(), ShapeMap()
+        for edge, name in naming.edge_names(body.shape, body.names):
+            called.put(edge, name)
+        for face, was in told.kept:
+            names.put(face, body.names.get(was))
+        for face, edge in told.sides:
+            names.put(face, naming.round_name(self.step, called.get(edge, "?")))
+        self.name_rest(told.shape, names)
+        return {body.name: made.Body(body.name, body.title, told.shape, names, facts)}
 
 
 @attrs.frozen

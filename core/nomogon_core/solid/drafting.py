@@ -47,8 +47,8 @@ def ruled_loop(
             sides.append((_side(near, there, low, high, straight=straight), name))
             sewing.Add(sides[-1][0])
     caps = [
-        _cap([(near, straight) for _, straight, near, _ in stages[0].sides], neutral),
-        _cap([(there, straight) for _, straight, _, there in stages[-1].sides], far),
+        cap_inside([(near, straight) for _, straight, near, _ in stages[0].sides], neutral),
+        cap_inside([(there, straight) for _, straight, _, there in stages[-1].sides], far),
     ]
     for cap in caps:
         sewing.Add(cap)
@@ -78,43 +78,45 @@ def _side(near, far, low, high, *, straight):
             maker.Add(gp_Pnt(*map(float, corner)))
         maker.Close()
         return BRepBuilderAPI_MakeFace(maker.Wire(), True).Face()
-    poles, (knots, times) = Array2_gp_Pnt(1, PLACES, 1, 2), _knots()
+    poles, (places, times) = Array2_gp_Pnt(1, PLACES, 1, 2), knots()
     for column, (row, height) in enumerate(((near, low), (far, high)), 1):
-        for index, place in enumerate(_poles(row, height), 1):
+        for index, place in enumerate(poles_of(row, height), 1):
             poles.SetValue(index, column, place)
-    across = _array(Array1_double, (0.0, 1.0)), _array(Array1_int, (2, 2))
-    surface = Geom_BSplineSurface(poles, knots, across[0], times, across[1], 3, 1)
+    across = array(Array1_double, (0.0, 1.0)), array(Array1_int, (2, 2))
+    surface = Geom_BSplineSurface(poles, places, across[0], times, across[1], 3, 1)
     return BRepBuilderAPI_MakeFace(surface, MET_MM).Face()
 
 
-def _cap(rows, height):
+def cap_inside(rows: list[tuple[np.ndarray, bool]], height: float) -> TopoDS_Face:
     """The flat face inside rows of places (n, 2), of which some are straight and some are but one point."""
     maker = BRepBuilderAPI_MakeWire()
     for row, straight in rows:
         if np.ptp(row, axis=0).max() <= MET_MM:
             continue
-        places, (knots, times) = _poles(row, height), _knots()
+        places, (stops, times) = poles_of(row, height), knots()
         if straight:
             maker.Add(BRepBuilderAPI_MakeEdge(places[0], places[-1]).Edge())
             continue
-        poles = _array(Array1_gp_Pnt, places)
-        maker.Add(BRepBuilderAPI_MakeEdge(Geom_BSplineCurve(poles, knots, times, 3)).Edge())
+        poles = array(Array1_gp_Pnt, places)
+        maker.Add(BRepBuilderAPI_MakeEdge(Geom_BSplineCurve(poles, stops, times, 3)).Edge())
     return BRepBuilderAPI_MakeFace(maker.Wire(), True).Face()
 
 
-def _poles(row, height):
-    """Of the spline through places at even steps."""
+def poles_of(row: np.ndarray, height: float) -> list[gp_Pnt]:
+    """Poles of the spline through places (n, 2) at even steps, at a height."""
     told = make_interp_spline(np.linspace(0, 1, PLACES), row).c
     return [gp_Pnt(float(x), float(y), height) for x, y in told]
 
 
-def _knots():
-    knots, times = np.unique(make_interp_spline(np.linspace(0, 1, PLACES), np.zeros(PLACES)).t, return_counts=True)
-    return _array(Array1_double, knots.tolist()), _array(Array1_int, times.tolist())
+def knots() -> tuple[Any, Any]:
+    """Knots of that spline, and how often each stands there."""
+    told, times = np.unique(make_interp_spline(np.linspace(0, 1, PLACES), np.zeros(PLACES)).t, return_counts=True)
+    return array(Array1_double, told.tolist()), array(Array1_int, times.tolist())
 
 
-def _array(kind, values):
-    array = kind(1, len(values))
+def array(kind: Any, values: Any) -> Any:
+    """Values as an array of the kernel."""
+    made = kind(1, len(values))
     for index, value in enumerate(values, 1):
-        array.SetValue(index, value)
-    return array
+        made.SetValue(index, value)
+    return made

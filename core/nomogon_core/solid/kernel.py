@@ -169,6 +169,10 @@ def faces_of(shape: TopoDS_Shape) -> list[TopoDS_Face]:
 _FACES = LastShapes(20_000)
 
 
+def edges_of(shape: TopoDS_Shape) -> list[TopoDS_Edge]:
+    return [TopoDS.Edge(edge) for edge in parts_of(shape, TopAbs_EDGE)]
+
+
 def edges_with_faces(shape: TopoDS_Shape) -> list[tuple[TopoDS_Edge, list]]:
     """(edge, its faces) of every edge."""
     found = IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher()
