@@ -282,10 +282,18 @@ def leads(loops: list[Loop], inward: float) -> list[list[Stage]] | None:
 def most_inward(loop: Loop, wanted: float) -> tuple[float, tuple[float, float]] | None:
     """How far the sides over a loop can lean inward (negative: outward), at most as far as ``wanted``, before one folds
     over itself or crosses another, and the place (x, y) where; None where all can. Millimetres, by bisection."""
-    _, lost = stages_of(loop, wanted)
+    stages, lost = stages_of(loop, wanted)
     if lost is None:
         return None
-    low, high = 0.0, wanted
+    if stages and _crossing(_between(stages[-1], 1.0)):
+        # Up to the last stage all goes well, and within it the sides are ruled: where these cross is soon told.
+        begin, end, low, high = abs(stages[-1].near), abs(stages[-1].far), 0.0, 1.0
+        for _ in range(2 * BISECTIONS):
+            middle = (low + high) / 2
+            here = _crossing(_between(stages[-1], middle))
+            low, high, lost = (low, middle, here) if here else (middle, high, lost)
+        return math.copysign(begin + low * (end - begin), wanted), lost
+    low, high = math.copysign(abs(stages[-1].far) if stages else 0.0, wanted), wanted
     for _ in range(BISECTIONS):
         middle = (low + high) / 2
         _, here = stages_of(loop, middle)
@@ -294,6 +302,11 @@ def most_inward(loop: Loop, wanted: float) -> tuple[float, tuple[float, float]] 
         else:
             high, lost = middle, here
     return low, lost
+
+
+def _between(stage, share):
+    """Places along the pieces of a stage at a share of it."""
+    return [near + share * (far - near) for *_, near, far in stage.sides]
 
 
 def most_into(loops: list[Loop], wanted: float) -> tuple[float, tuple[float, float]] | None:

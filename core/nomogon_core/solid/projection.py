@@ -199,9 +199,13 @@ def _curves(compounds):
     return found
 
 
-def plane_curve(curve: BRepAdaptor_Curve) -> list[Line | Arc | Circle | Spline]:
+def plane_curve(curve: BRepAdaptor_Curve, *, simpler: bool = True) -> list[Line | Arc | Circle | Spline]:
     """The plane curve of an edge as it is seen along z, in a list; none where it is seen as a point. A line may run the
-    other way."""
+    other way.
+
+    Args:
+        simpler: a spline that is as good as a line or an arc is one; else it ends exactly where it does.
+    """
     first, last = curve.FirstParameter(), curve.LastParameter()
     if curve.GetType() == GeomAbs_CurveType.GeomAbs_Circle:
         circle = curve.Circle()
@@ -211,14 +215,16 @@ def plane_curve(curve: BRepAdaptor_Curve) -> list[Line | Arc | Circle | Spline]:
         start = curve.Value(first).Coord()
         angle = math.atan2(start[1] - center[1], start[0] - center[0])
         return [Arc(center, radius, angle, math.copysign(last - first, circle.Axis().Direction().Z()))]
-    pieces = 1 if curve.GetType() == GeomAbs_CurveType.GeomAbs_Line else 4
+    straight = curve.GetType() == GeomAbs_CurveType.GeomAbs_Line
+    cubic = curve.GetType() == GeomAbs_CurveType.GeomAbs_BezierCurve and curve.Degree() <= 3
+    pieces = 1 if straight or (cubic and not simpler) else 4
     while True:
         stops = np.linspace(first, last, 2 * pieces + 1)
         places, ways = _values(curve, stops)
-        line = _straight(places)
+        line = _straight(places) if straight or simpler else None
         if line is not None:
             return [line] if math.dist(line.start, line.end) > LEAST_MM else []
-        arc = _round(places)
+        arc = _round(places) if simpler else None
         if arc is not None:
             return [arc]
         arms = ways * (stops[2] - stops[0]) / 3

@@ -232,7 +232,7 @@ def _loop(wire, face, numbers):
             run = BRepAdaptor_Curve(edge)
             turned = walk.Orientation() == TopAbs_REVERSED
             begin = run.Value(run.LastParameter() if turned else run.FirstParameter()).Coord()[:2]
-            for curve in plane_curve(run):
+            for curve in plane_curve(run, simpler=False):
                 tips = ends(curve)
                 wrong = tips is not None and math.dist(tips[0], begin) > math.dist(tips[1], begin)
                 found.append((numbers.get(edge), reverse(curve) if wrong else curve))

@@ -46,7 +46,7 @@ def _refuse(ask, body, edges, maker, radius):
         where = f": at ({x:.1f}, {y:.1f}, {z:.1f}) the rounded edges would run into each other"
         for share in SHARES:
             size = round(int(share * most / STEP_MM) * STEP_MM, 6)
-            if size > 0 and (attempt(ask, body, maker, size) or ask.rounded_by_sections(body, edges, size)):
+            if size > 0 and (ask.rounded_by_sections(body, edges, size) or attempt(ask, body, maker, size)):
                 ask.suggest(f"{too_large}{where}. At most {size:.2f} mm works.", radius=size)
     most = largest(ask, body, maker, radius)
     if most is None:
