@@ -14,24 +14,22 @@ from collections.abc import Sequence
 import attrs
 import numpy as np
 import shapely
-from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
-from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
+from OCP.BRepTools import BRepTools
 from OCP.collections import Array1_double, Array1_int, Array2_double, Array2_gp_Pnt
 from OCP.Geom import Geom_BSplineSurface
 from OCP.gp import gp_Pnt
-from OCP.TopAbs import TopAbs_REVERSED, TopAbs_SHELL, TopAbs_WIRE
+from OCP.TopAbs import TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape
 from scipy.integrate import simpson
 
-from nomogon_core.geometry.curves import Arc, Circle, Line, ends, length, reverse
+from nomogon_core.geometry.curves import Arc, Circle, Line, length
 from nomogon_core.geometry.fronts import MET_MM, PLACES, Loop, Stage, leads, most_into, rings_of
 from nomogon_core.solid import kernel
 from nomogon_core.solid.bores import outward_normal
 from nomogon_core.solid.drafting import array, cap_inside, knots, poles_of
 from nomogon_core.solid.planes import frame_of
-from nomogon_core.solid.projection import plane_curve
+from nomogon_core.solid.sectioning import curves_around
 
 SEWN_MM, UPRIGHT, BELOW_MM, SAME_VOLUME = 2e-4, 1e-6, 1e-6, 1e-6
 SLICES, AS_POLYGONS = 17, 1e-3
@@ -221,23 +219,8 @@ def _loops(face: TopoDS_Face) -> list[Loop]:
         numbers.put(edge, str(number))
     outer = BRepTools.OuterWire_s(face)
     wires = [TopoDS.Wire(wire) for wire in kernel.parts_of(face, TopAbs_WIRE)]
-    return [_loop(wire, face, numbers) for wire in sorted(wires, key=lambda wire: not wire.IsSame(outer))]
-
-
-def _loop(wire, face, numbers):
-    found, walk = [], BRepTools_WireExplorer(wire, face)
-    while walk.More():
-        edge = walk.Current()
-        if not BRep_Tool.Degenerated_s(edge):
-            run = BRepAdaptor_Curve(edge)
-            turned = walk.Orientation() == TopAbs_REVERSED
-            begin = run.Value(run.LastParameter() if turned else run.FirstParameter()).Coord()[:2]
-            for curve in plane_curve(run, simpler=False):
-                tips = ends(curve)
-                wrong = tips is not None and math.dist(tips[0], begin) > math.dist(tips[1], begin)
-                found.append((numbers.get(edge), reverse(curve) if wrong else curve))
-        walk.Next()
-    return found
+    wires.sort(key=lambda wire: not wire.IsSame(outer))
+    return [[(numbers.get(edge), curve) for edge, curve in curves_around(wire, face, simpler=False)] for wire in wires]
 
 
 def _stand_upright(seen, top):

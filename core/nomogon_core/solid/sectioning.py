@@ -12,7 +12,7 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
 from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from OCP.TopAbs import TopAbs_REVERSED, TopAbs_WIRE
-from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 
 from nomogon_core.geometry.curves import closed_area, ends, reverse
 from nomogon_core.solid import kernel
@@ -37,13 +37,15 @@ def section(shapes: Sequence[TopoDS_Shape], frame: Frame, height: float) -> list
         for face in kernel.faces_of(cut):
             outer = BRepTools.OuterWire_s(face)
             wires = [TopoDS.Wire(wire) for wire in kernel.parts_of(face, TopAbs_WIRE)]
-            loops = [_curves(wire, face) for wire in sorted(wires, key=lambda wire: not wire.IsSame(outer))]
+            wires.sort(key=lambda wire: not wire.IsSame(outer))
+            loops = [tuple(curve for _, curve in curves_around(wire, face)) for wire in wires]
             areas.append([_running(loop, around=index == 0) for index, loop in enumerate(loops)])
     return areas
 
 
-def _curves(wire, face):
-    """The curves of a wire, one after another."""
+def curves_around(wire: TopoDS_Wire, face: TopoDS_Face, *, simpler: bool = True) -> list[tuple[TopoDS_Edge, Any]]:
+    """(edge, curve) along a wire of a face as it is seen along z, one after another; see
+    :func:`nomogon_core.solid.projection.plane_curve`."""
     found, walk = [], BRepTools_WireExplorer(wire, face)
     while walk.More():
         edge = walk.Current()
@@ -51,12 +53,12 @@ def _curves(wire, face):
             run = BRepAdaptor_Curve(edge)
             turned = walk.Orientation() == TopAbs_REVERSED
             begin = run.Value(run.LastParameter() if turned else run.FirstParameter()).Coord()[:2]
-            for curve in plane_curve(run):
+            for curve in plane_curve(run, simpler=simpler):
                 tips = ends(curve)
                 wrong = tips is not None and math.dist(tips[0], begin) > math.dist(tips[1], begin)
-                found.append(reverse(curve) if wrong else curve)
+                found.append((edge, reverse(curve) if wrong else curve))
         walk.Next()
-    return tuple(found)
+    return found
 
 
 def _running(loop, *, around):
