@@ -20,6 +20,13 @@ TRIANGLE = """<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="10mm"
 <path d="M0 0H20V10Z"/><circle cx="15" cy="3.5" r="1.5"/></svg>"""
 
 
+# All at once, as the Board may be drawn anew between two questions.
+MIDDLE_OF = """([what, at]) => {
+  const box = document.querySelectorAll(what)[at].getBoundingClientRect();
+  return [box.x + box.width / 2, box.y + box.height / 2];
+}"""
+
+
 class Sketching(BrowserCase):
     def job(self, *commands):
         job = making.new_job(self.users[0], "Feeder cap")
@@ -353,8 +360,8 @@ class Sketching(BrowserCase):
         for label, own in (("to measure from", 0), ("to measure to", 2)):
             sentence.get_by_label(label).click()
             self.refuse_a_miss(page, board)
-            box = page.locator(".own-point").nth(own).bounding_box()
-            page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+            page.mouse.click(*page.evaluate(MIDDLE_OF, [".own-point", own]))
+            expect(asks).to_contain_text("Enter does it")
         sentence.get_by_label("Type how large it is.").fill("45 mm")
         expect(asks).to_contain_text("Enter does it")
         sentence.get_by_label("Type how large it is.").press("Enter")
@@ -364,8 +371,7 @@ class Sketching(BrowserCase):
 
     def pull(self, page, which, to):
         """Drag a handle to a place of the Board."""
-        box = page.locator(f".handles [data-handle={which}]").bounding_box()
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.move(*page.evaluate(MIDDLE_OF, [f".handles [data-handle={which}]", 0]))
         page.mouse.down()
         page.mouse.move(*Board(page).pixel(to), steps=5)
         page.mouse.up()
