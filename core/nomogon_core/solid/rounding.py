@@ -14,16 +14,17 @@ from collections.abc import Sequence
 import attrs
 import numpy as np
 import shapely
+from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepTools import BRepTools
 from OCP.collections import Array1_double, Array1_int, Array2_double, Array2_gp_Pnt
 from OCP.Geom import Geom_BSplineSurface
+from OCP.GeomAbs import GeomAbs_CurveType
 from OCP.gp import gp_Pnt
 from OCP.TopAbs import TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape
 from scipy.integrate import simpson
 
-from nomogon_core.geometry.curves import Arc, Circle, Line, length
 from nomogon_core.geometry.fronts import MET_MM, PLACES, Loop, Stage, leads, most_into, rings_of
 from nomogon_core.solid import kernel
 from nomogon_core.solid.bores import outward_normal
@@ -167,21 +168,21 @@ def _rounded_face(shape, face, radius):
 def vanishes(shape: TopoDS_Shape, edges: Sequence[TopoDS_Edge], radius: float) -> bool:
     """Whether edges are all those of flat faces with upright sides, and a piece of their outline is too narrow for a
     radius: there the kernel's own fillet fails, or comes out wrong and is called valid."""
+    if all(_is_wide(edge, radius) for edge in edges):
+        return False
     for face in _bounded_by(shape, edges):
-        loops = _loops(_seen(face))
-        if all(_is_wide(curve, radius) for loop in loops for _, curve in loop):
-            continue
-        stages = leads(loops, radius)
+        stages = leads(_loops(_seen(face)), radius)
         if stages is None or any(len(loop) > 1 for loop in stages):
             return bool(_upright_at(shape, edges))
     return False
 
 
-def _is_wide(curve, radius):
+def _is_wide(edge, radius):
     """Whether a piece of an outline stays whatever its neighbours do, told cheaply."""
-    if isinstance(curve, Line):
-        return length(curve) > 2 * radius
-    return isinstance(curve, (Arc, Circle)) and curve.radius > 2 * radius
+    run = BRepAdaptor_Curve(edge)
+    if run.GetType() == GeomAbs_CurveType.GeomAbs_Line:
+        return run.LastParameter() - run.FirstParameter() > 2 * radius
+    return run.GetType() == GeomAbs_CurveType.GeomAbs_Circle and run.Circle().Radius() > 2 * radius
 
 
 def likely_volume(shape: TopoDS_Shape, edges: Sequence[TopoDS_Edge], radius: float) -> tuple[float, float]:
