@@ -11,7 +11,7 @@ from shapely import Polygon, union_all
 from core.tests.specimens import drawn, number, sheet_of
 from examples.render import hole, rounded_polygon
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import Arc, Line, Spline, moved, outline_points
+from nomogon_core.geometry.curves import Arc, Circle, Line, Spline, moved, outline_points
 from nomogon_core.geometry.fronts import rings_of
 from nomogon_core.geometry.lettering import letter
 from nomogon_core.job.document import new_document
@@ -19,6 +19,7 @@ from nomogon_core.job.quantities import read_number
 from nomogon_core.sketch import edit, model
 from nomogon_core.sketch.regions import find_regions, loop_curves
 from nomogon_core.solid import drafting, graph, keeping, kernel, meshes, naming, planes
+from nomogon_core.solid.areas import together
 from nomogon_core.solid.facts import Change, change_between, is_sound
 from nomogon_core.solid.measuring import measured
 from nomogon_core.solid.sheet import OperationStep, PlaneStep, SketchStep
@@ -288,6 +289,21 @@ class Reliefs(unittest.TestCase):
         lean = 2.5 * math.tan(math.radians(5))
         self.assertGreater(body.facts.volume_mm3, upright)
         self.assertLess(body.facts.volume_mm3, upright + lean * 2.5 * (math.pi * 40 + math.pi * 34 + 60))
+
+
+class Together(unittest.TestCase):
+    def test_a_circle_between_two_areas_goes_and_one_around_them_stays(self):
+        """A disc in a ring, beside a square in two halves: a circle alone, and a square of six lines."""
+        ring = [[("c1", Circle((0, 0), 9))], [("c2", Circle((0, 0), 5))]]
+        disc = [[("c2", Circle((0, 0), 5))]]
+        corners = [(20, 0), (25, 0), (30, 0), (30, 10), (25, 10), (20, 10)]
+        lines = {f"l{at}": Line(corners[at], corners[(at + 1) % 6]) for at in range(6)}
+        middle, back = Line((25, 0), (25, 10)), Line((25, 10), (25, 0))
+        left = [[("l0", lines["l0"]), ("m", middle), ("l4", lines["l4"]), ("l5", lines["l5"])]]
+        right = [[("l1", lines["l1"]), ("l2", lines["l2"]), ("l3", lines["l3"]), ("m", back)]]
+        told = together([ring, left, disc, right])
+        self.assertEqual(sorted(len(area) for area in told), [1, 1])
+        self.assertEqual(sorted(sorted(name for name, _ in area[0]) for area in told), [["c1"], sorted(lines)])
 
 
 class Pegs(unittest.TestCase):
