@@ -147,6 +147,13 @@ class MovedOut(unittest.TestCase):
         self.assertLess(told.symmetric_difference(wanted).area, 2e-3 * plain.length * max(abs(by), 0.05) + 0.02)
         self.assertLessEqual({name.split(".")[0] for name, _ in moved}, {name for name, _ in loop})
 
+    def test_a_circle_stays_one_and_vanishes_where_it_is_too_small(self):
+        for by in (1.5, -1.5):
+            (moved,) = moved_out([[("c1", Circle((3, 4), 10.0))]], by)
+            self.assertEqual(moved, [("c1", Circle((3, 4), 10.0 + by))])
+        with self.assertRaisesRegex(OperationError, "fall apart or vanish"):
+            moved_out([[("c1", Circle((3, 4), 1.0))]], -1.5)
+
     def test_what_does_not_go_is_said(self):
         corners = rounded_polygon([(0, 0), (20, 0), (20, 20), (0, 20)], [0] * 4)
         square = [(str(number), curve) for number, curve in enumerate(corners)]

@@ -103,19 +103,15 @@ def _upright_at(shape, edges):
     """As :func:`_bounded_by`, if all sides stand upright on these faces."""
     found = _bounded_by(shape, edges)
     for face in found:
-        seen = kernel.seen_from(shape, _frame(face))
-        numbers = (index for index, one in enumerate(kernel.faces_of(shape)) if one.IsSame(face))
-        if not _stand_upright(seen, kernel.faces_of(seen)[next(numbers)]):
+        if not _stand_upright(*_on_plan(shape, face)):
             return []
     return found
 
 
 def _rounded_face(shape, face, radius):
     """As :func:`rounded`, of one flat face."""
-    frame = _frame(face)
-    seen = kernel.seen_from(shape, frame)
+    seen, top = _on_plan(shape, face)
     before, there = kernel.faces_of(shape), kernel.faces_of(seen)
-    top = there[next(index for index, one in enumerate(before) if one.IsSame(face))]
     edges = kernel.edges_of(face)
     loops = _loops(top)
     if not _stand_upright(seen, top):
@@ -158,7 +154,7 @@ def _rounded_face(shape, face, radius):
     kept = [(kernel.sewn(sewing, one), became.get(one)) for one in low if became.get(one) is not None]
     kept.append((kernel.sewn(sewing, cap), face))
     sides = [(kernel.sewn(sewing, one), edge) for one, edge in sides]
-    made = kernel.placed(solid, frame)
+    made = kernel.placed(solid, _frame(face))
     moved = kernel.ShapeMap()
     for one, after in zip(kernel.faces_of(solid), kernel.faces_of(made)):
         moved.put(one, after)
@@ -202,6 +198,13 @@ def _swept(area, radius, join):
     angles = np.linspace(0, math.pi / 2, SLICES)
     inner = [area.buffer(-radius * (1 - math.cos(at)), join_style=join, mitre_limit=100).area for at in angles]
     return float(simpson([one * radius * math.cos(at) for one, at in zip(inner, angles)], x=angles))
+
+
+def _on_plan(shape, face):
+    """(a shape as it is seen with one of its flat faces on Plan, that face there)."""
+    seen = kernel.seen_from(shape, _frame(face))
+    number = next(index for index, one in enumerate(kernel.faces_of(shape)) if one.IsSame(face))
+    return seen, kernel.faces_of(seen)[number]
 
 
 def _frame(face):

@@ -9,10 +9,10 @@ import numpy as np
 import shapely
 
 from nomogon_core.errors import OperationError
-from nomogon_core.geometry.curves import CLOSED, outline_points, sample
+from nomogon_core.geometry.curves import CLOSED, Circle, outline_points, sample
 from nomogon_core.geometry.necks import Neck, narrowest
 from nomogon_core.sentence import Clause, Length
-from nomogon_core.sketch.offset import backwards, offset
+from nomogon_core.sketch.offset import Chain, backwards, offset
 
 Loops = list[list[tuple[str, Any]]]
 CHORD_MM, SLACK_MM = 1e-4, 1e-4
@@ -79,7 +79,9 @@ def moved_out(loops: Loops, by: float) -> Loops:
         return loops
     outline, *holes = loops
     curves = [curve for _, curve in outline]
-    chains = offset(curves, True, by, sharp=True)
+    # A whole circle stays one, so that what was picked of it is found again.
+    one = curves[0] if isinstance(curves[0], Circle) and curves[0].radius + by > 0 else None
+    chains = [Chain((Circle(one.center, one.radius + by),), True)] if one else offset(curves, True, by, sharp=True)
     refused = f"The outline cannot be moved {'out' if by > 0 else 'in'} by {abs(by):.2f} mm"
     if len(chains) != 1:
         raise OperationError(f"{refused}: it would fall apart or vanish. Type less.")

@@ -9,7 +9,11 @@ const NEAR_PX = 10;
 const STEP_PX = 3;
 const FINE_MM = 0.01;
 
-/** @typedef {{ about: number[], corners: number[][], turn: number, mirrored: boolean, blanks: Record<string, string>, size: number, points: number[][][] }} Lying */
+/**
+ * How something would lie, as the server tells it.
+ * @typedef {{ about: number[], corners: number[][], turn: number, mirrored: boolean, blanks: Record<string, string>,
+ *   size: number, points: number[][][] }} Lying
+ */
 
 const plus = (a, b, times = 1) => [a[0] + times * b[0], a[1] + times * b[1]];
 const minus = (a, b) => [a[0] - b[0], a[1] - b[1]];
